@@ -1,0 +1,1 @@
+"""Lucidex: one picture, every place it has to fill."""

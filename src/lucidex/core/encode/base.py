@@ -1,0 +1,31 @@
+"""What a format declares."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import pyvips
+
+SRGB_PROFILE = "srgb"  # the profile of 480 bytes that comes with libvips
+
+
+@dataclass(frozen=True)
+class Encoding:
+    """Settings of one file: quality 1 to 100 (None where the format has none), resolution, ground."""
+
+    quality: int | None
+    pixels_per_inch: float | None = None
+    ground: tuple[int, int, int] = (255, 255, 255)
+
+
+@dataclass(frozen=True)
+class OutputFormat:
+    """A format that is written. `max_edge` is the longest side that the format can hold, in pixels."""
+
+    label: str
+    suffix: str
+    media_type: str
+    keeps_clear: bool
+    default_quality: int | None
+    max_edge: int
+    save: Callable[[pyvips.Image, Encoding], bytes]
+    strength: str

@@ -1,0 +1,51 @@
+"""The keys of results: a result is a pure function of its key, and the same key gives the same bytes.
+
+Three in a row: the pixels of a picture in a place, their encoded bytes, and (with the texts, later) the
+stamped file. A key is the SHA-256 of a canonical JSON text of all that decides the result.
+"""
+
+import hashlib
+import json
+from dataclasses import asdict
+from functools import cache
+from importlib.metadata import version
+
+import pyvips
+
+from lucidex.core.encode import Encoding, FormatName
+from lucidex.core.intake import INTAKE_REVISION
+from lucidex.core.render import Plan
+from lucidex.core.steps import StepEntry
+
+ENGINE_REVISION = 1
+ENCODER_THREADS = 1
+
+
+@cache
+def engine_fingerprint() -> str:
+    """What the engine is made of: whatever could change a byte without a step changing."""
+    return " ".join(
+        (
+            f"engine {ENGINE_REVISION}",
+            f"intake {INTAKE_REVISION}",
+            f"libvips {pyvips.version(0)}.{pyvips.version(1)}.{pyvips.version(2)}",
+            f"binary {version('pyvips-binary')}",
+            f"threads {ENCODER_THREADS}",
+        )
+    )
+
+
+def _digest(parts: object) -> str:
+    canonical = json.dumps(parts, sort_keys=True, separators=(",", ":"), ensure_ascii=True, allow_nan=False)
+    return hashlib.sha256(canonical.encode()).hexdigest()
+
+
+def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
+    """The key of the pixels of one original, after its active steps, as planned for a place."""
+    steps = [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
+    return _digest([engine_fingerprint(), original_sha256, steps, asdict(chosen)])
+
+
+def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:
+    """The key of the encoded bytes of some pixels."""
+    return _digest([pixels, name.value, asdict(encoding)])

@@ -1,0 +1,94 @@
+"""Decoded pixels at a fixed ladder of scales: what every rendering reads.
+
+A **level** n holds the original's stored pixels averaged over n × n blocks (n = 1, 2, 4, 8); its pixel i
+covers stored pixels n·i to n·(i+1). Levels are kept as raw memory, so that opening one costs nothing.
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import pyvips
+
+from lucidex.core.colour import with_profile
+from lucidex.core.frame import Affine, upright_size, uprighting
+from lucidex.core.geometry import Size
+
+LADDER = (1, 2, 4, 8)
+SMALLEST_LEVEL_EDGE = 64
+RESIDUAL = 2.0  # a level is used only while at least this reduction remains for the resampling itself
+
+_NUMPY_TYPES = {"uchar": np.uint8, "ushort": np.uint16}
+
+
+@dataclass(frozen=True)
+class PixelLayout:
+    """How raw pixels lie in memory: bands, libvips format and interpretation."""
+
+    bands: int
+    format: str
+    interpretation: str
+    has_alpha: bool
+
+    @property
+    def bytes_per_pixel(self) -> int:
+        """Bytes of one pixel."""
+        return self.bands * np.dtype(_NUMPY_TYPES[self.format]).itemsize
+
+
+@dataclass(frozen=True)
+class Source:
+    """A decoded original: its stored size, orientation, layout, profile, and a way to open a level."""
+
+    stored: Size
+    orientation: int
+    layout: PixelLayout
+    profile: bytes | None
+    open_level: Callable[[int], pyvips.Image]
+
+    @property
+    def upright(self) -> Size:
+        """The upright original's size."""
+        return upright_size(self.stored, self.orientation)
+
+    @property
+    def uprighting(self) -> Affine:
+        """The transform from stored pixels to the upright original."""
+        return uprighting(self.stored, self.orientation)
+
+    def level(self, number: int) -> pyvips.Image:
+        """The working image of a level, carrying the source's profile."""
+        return with_profile(self.open_level(number), self.profile)
+
+
+def level_size(stored: Size, number: int) -> Size:
+    """The size of a level; the last column and row may cover fewer stored pixels."""
+    return Size(math.ceil(stored.width / number), math.ceil(stored.height / number))
+
+
+def levels_of(stored: Size) -> tuple[int, ...]:
+    """The levels that exist for a stored size; a small picture has level 1 only."""
+    return tuple(n for n in LADDER if n == 1 or level_size(stored, n).shortest >= SMALLEST_LEVEL_EDGE)
+
+
+def level_for(stored: Size, reduction: float) -> int:
+    """The coarsest level that leaves the resampling at least `RESIDUAL` of the whole reduction.
+
+    >>> level_for(Size(6000, 4000), 3.75), level_for(Size(6000, 4000), 7.0)
+    (1, 2)
+    """
+    return max(n for n in levels_of(stored) if n == 1 or reduction / n >= RESIDUAL)
+
+
+def reduce_level(image: pyvips.Image, factor: int, has_alpha: bool) -> pyvips.Image:
+    """Averages of factor × factor blocks; clear pixels do not bleed (averaged premultiplied)."""
+    if not has_alpha:
+        return image.shrink(factor, factor, ceil=True)
+    return image.premultiply().shrink(factor, factor, ceil=True).unpremultiply().rint().cast(image.format)
+
+
+def image_of_memory(pixels: "np.ndarray[tuple[int, ...], np.dtype[np.uint8]]", size: Size, layout: PixelLayout) -> pyvips.Image:
+    """A libvips image over raw bytes, without copying them."""
+    image = pyvips.Image.new_from_memory(pixels, size.width, size.height, layout.bands, layout.format)
+    return image.copy(interpretation=layout.interpretation)

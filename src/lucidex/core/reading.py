@@ -1,0 +1,65 @@
+"""What the add-a-step line understands: a size hangs a place, everything else is a step."""
+
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
+from lucidex.core.places import ReadDemand, explain_limits, looks_like_size, read_demand
+from lucidex.core.steps import ALL_STEPS, Step, all_offers
+
+MAX_LINE = 200
+
+
+@dataclass(frozen=True)
+class ReadStep:
+    """The line means a step."""
+
+    step: Step
+
+
+@dataclass(frozen=True)
+class ReadPlace:
+    """The line means a place."""
+
+    demand: ReadDemand
+
+
+def read_line(text: str) -> ReadStep | ReadPlace:
+    """What a typed line means.
+
+    Raises NotUnderstoodError with an example where it means nothing, OutOfRangeError where a number in it
+    exceeds its limits.
+
+    >>> read_line("1600x900").demand.measure.words()
+    '1600 × 900'
+    """
+    line = " ".join(text[: MAX_LINE + 1].lower().split())
+    if not line or len(line) > MAX_LINE:
+        raise NotUnderstoodError("Type a size such as 1600x900, or what should change, such as turn left.")
+    step = _read_step(line)
+    if step is not None:
+        return ReadStep(step)
+    if looks_like_size(line):
+        return ReadPlace(read_demand(line))
+    raise NotUnderstoodError(f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size.")
+
+
+def _read_step(line: str) -> Step | None:
+    for offer in all_offers():
+        if line in offer.words:
+            return offer.step
+    try:
+        return next((step for kind in ALL_STEPS if (step := kind.read(line)) is not None), None)
+    except ValidationError as error:
+        raise OutOfRangeError(explain_limits(error)) from error
+
+
+def suggestions(text: str, most: int = 5) -> list[str]:
+    """First words of the ready-made steps that begin with, or contain, what was typed so far."""
+    line = " ".join(text.lower().split())
+    if not line:
+        return []
+    names = [name for offer in all_offers() for name in offer.words]
+    starting = [name for name in names if name.startswith(line)]
+    return (starting + [name for name in names if line in name and name not in starting])[:most]

@@ -1,0 +1,37 @@
+"""All kinds of steps. Whoever adds a step writes one file in this folder and names it in `ALL_STEPS`."""
+
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from lucidex.core.frame import Frame
+from lucidex.core.steps.base import FramingStep, Offer, Step
+from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.turn import Mirror, Turn
+
+ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Mirror)
+
+AnyStep = Annotated[Crop | Turn | Mirror, Field(discriminator="kind")]
+
+
+class StepEntry(BaseModel):
+    """A step in a list: `id` stays the same while its parameters change; an inactive one is skipped."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: Annotated[str, Field(pattern=r"^[0-9a-z]{1,26}$")]
+    active: bool = True
+    step: AnyStep
+
+
+def all_offers() -> tuple[Offer, ...]:
+    """Every ready-made step, in the order of the lists."""
+    return tuple(offer for kind in ALL_STEPS for offer in kind.offers())
+
+
+def frame_after(frame: Frame, entries: tuple[StepEntry, ...]) -> Frame:
+    """The frame after the active framing steps of a list, with their notes."""
+    for entry in entries:
+        if entry.active and isinstance(entry.step, FramingStep):
+            frame = entry.step.reframe(frame)
+    return frame

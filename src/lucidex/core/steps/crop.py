@@ -1,0 +1,172 @@
+"""Crop: by a free window, to a shape, or to exact pixels.
+
+The centre belongs to the content (fractions of the upright original), so that a turn inserted before the
+crop keeps the same part of the picture. The size is fixed first, then a whole-pixel origin is chosen.
+"""
+
+import math
+import re
+from fractions import Fraction
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from lucidex.core.frame import Frame
+from lucidex.core.geometry import Box, Point, Size, largest_within, round_half_up
+from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
+
+MAX_CROP_PX = 32_000
+MAX_SHAPE = 10_000
+_SHAPE = re.compile(r"(?:crop(?:\s+to)?\s+)?(\d{1,5})\s*[:/]\s*(\d{1,5})")
+_PIXELS = re.compile(r"crop(?:\s+to)?\s+(\d{1,5})\s*[x×*]\s*(\d{1,5})(?:\s*px)?")
+
+Fraction01 = Annotated[float, Field(ge=0, le=1)]
+
+
+class _Area(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    centre_x: Fraction01 = 0.5
+    centre_y: Fraction01 = 0.5
+
+    @property
+    def centre(self) -> Point:
+        """The middle of the crop, in fractions of the upright original."""
+        return Point(self.centre_x, self.centre_y)
+
+
+class FreeArea(_Area):
+    """A window of any shape; sides along the original's axes, in fractions of its shorter side."""
+
+    by: Literal["window"] = "window"
+    width: Annotated[float, Field(gt=0, le=50_000)]
+    height: Annotated[float, Field(gt=0, le=50_000)]
+
+    def wanted(self, frame: Frame) -> Size:
+        """Size in picture pixels before it is held inside the picture."""
+        across, down = (self.height, self.width) if frame.transform.swaps_axes else (self.width, self.height)
+        return Size(_pixels(across * frame.content_unit), _pixels(down * frame.content_unit))
+
+    def words(self) -> Sentence:
+        """A window has no number of its own to name."""
+        return Words("Cropped to a "), Value("area", "window"), Words(".")
+
+
+class ShapeArea(_Area):
+    """The largest window of a shape, or a smaller one by `zoom`."""
+
+    by: Literal["shape"] = "shape"
+    across: Annotated[int, Field(ge=1, le=MAX_SHAPE)]
+    down: Annotated[int, Field(ge=1, le=MAX_SHAPE)]
+    zoom: Annotated[float, Field(ge=1, le=10_000)] = 1.0
+
+    def wanted(self, frame: Frame) -> Size:
+        """Size in picture pixels."""
+        largest = largest_within(Size(self.across, self.down), frame.size)
+        zoom = Fraction(self.zoom)
+        return Size(max(1, round_half_up(largest.width / zoom)), max(1, round_half_up(largest.height / zoom)))
+
+    def words(self) -> Sentence:
+        """For example: Cropped to the shape 16 : 10."""
+        return Words("Cropped to the shape "), Value("area", f"{self.across} : {self.down}"), Words(".")
+
+
+class PixelArea(_Area):
+    """Exactly so many pixels of the picture."""
+
+    by: Literal["pixels"] = "pixels"
+    width_px: Annotated[int, Field(ge=1, le=MAX_CROP_PX)]
+    height_px: Annotated[int, Field(ge=1, le=MAX_CROP_PX)]
+
+    def wanted(self, frame: Frame) -> Size:
+        """The size asked for."""
+        return Size(self.width_px, self.height_px)
+
+    def words(self) -> Sentence:
+        """For example: Cropped to 1600 × 900 pixels."""
+        return Words("Cropped to "), Value("area", f"{self.width_px} × {self.height_px}"), Words(" pixels.")
+
+
+Area = Annotated[FreeArea | ShapeArea | PixelArea, Field(discriminator="by")]
+
+
+class Crop(FramingStep):
+    """Keep a rectangle of the picture and take the rest away."""
+
+    kind: Literal["crop"] = "crop"
+    area: Area
+    carried: ClassVar[Carried] = Carried.ASK
+
+    def reframe(self, frame: Frame) -> Frame:
+        """The cropped frame, with a note where the crop was larger than the picture."""
+        wanted = self.area.wanted(frame)
+        box = crop_box(frame, self.area.centre, wanted)
+        cut = frame.cut(box)
+        if box.size == wanted or not isinstance(self.area, PixelArea):
+            return cut
+        return cut.with_note(
+            f"The crop asks for {wanted}, but the picture is only {frame.size} here. It was cropped to {box.size}. "
+            "To get the full size, hang it as a place: the picture is then enlarged to it."
+        )
+
+    def sentence(self) -> Sentence:
+        """For example: Cropped to the shape 16 : 10."""
+        return self.area.words()
+
+    @classmethod
+    def offers(cls) -> tuple[Offer, ...]:
+        """A free window and the usual shapes."""
+        window = cls(area=FreeArea(width=0.8, height=0.8))
+        shapes = ((1, 1, "square"), (4, 5, "upright"), (3, 2, "photograph"), (16, 9, "wide screen"))
+        return (
+            Offer(("crop", "crop by hand"), "Opens a window on the picture; what lies outside it is cut away.", window),
+            *(
+                Offer(
+                    (f"crop to {across}:{down}", f"crop to {name}", name),
+                    f"Cuts the picture to the shape {across} : {down} ({name}).",
+                    cls(area=ShapeArea(across=across, down=down)),
+                )
+                for across, down, name in shapes
+            ),
+        )
+
+    @classmethod
+    def read(cls, text: str) -> "Crop | None":
+        """Understands `16:10`, `crop to 4:5` and `crop 1600 x 900`."""
+        if (pixels := _PIXELS.fullmatch(text)) is not None:
+            return cls(area=PixelArea(width_px=int(pixels[1]), height_px=int(pixels[2])))
+        if (shape := _SHAPE.fullmatch(text)) is not None:
+            return cls(area=ShapeArea(across=int(shape[1]), down=int(shape[2])))
+        return None
+
+
+def crop_box(frame: Frame, centre: Point, wanted: Size) -> Box:
+    """The whole-pixel box of the wanted size, held inside the picture, nearest to the content point."""
+    size = Size(min(wanted.width, frame.size.width), min(wanted.height, frame.size.height))
+    middle = frame.to_picture(centre)
+    return Box(
+        _origin(middle.x, size.width, frame.size.width), _origin(middle.y, size.height, frame.size.height), size
+    )
+
+
+def free_area(frame: Frame, box: Box) -> FreeArea:
+    """The free window that yields `box` in this frame."""
+    width, height = box.size.width / frame.content_unit, box.size.height / frame.content_unit
+    if frame.transform.swaps_axes:
+        width, height = height, width
+    centre = content_centre(frame, box)
+    return FreeArea(centre_x=centre.x, centre_y=centre.y, width=width, height=height)
+
+
+def content_centre(frame: Frame, box: Box) -> Point:
+    """The middle of a box of the picture as a content point, held inside 0 to 1."""
+    point = frame.to_content(box.window.centre)
+    return Point(min(max(point.x, 0.0), 1.0), min(max(point.y, 0.0), 1.0))
+
+
+def _origin(middle: float, side: int, picture_side: int) -> int:
+    return min(max(math.floor(middle - side / 2 + 0.5 - 1e-9), 0), picture_side - side)
+
+
+def _pixels(length: float) -> int:
+    return max(1, math.floor(length + 0.5 + 1e-9))
