@@ -15,7 +15,7 @@ from lucidex.core.colour import profile_description, usable_profile
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.frame import upright_size
 from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
-from lucidex.core.levels import PixelLayout, levels_of, reduce_level
+from lucidex.core.levels import PixelLayout, halve, levels_of
 from lucidex.core.units import MAX_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000
@@ -146,7 +146,9 @@ def take_in(path: Path, put_level: Callable[[int, pyvips.Image], None]) -> Facts
         level = working.copy_memory()
         facts = facts.model_copy(update={"has_clear_areas": _has_clear_areas(level, facts)})
         for number in levels_of(facts.stored):
-            put_level(number, level if number == 1 else reduce_level(level, number, facts.has_alpha))
+            if number > 1:
+                level = halve(level, facts.has_alpha).copy_memory()
+            put_level(number, level)
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(name, str(error))) from error
     return facts
@@ -164,7 +166,9 @@ def _checked_format(path: Path) -> SourceFormat:
         head = file.read(512)
     name = sniff(head)
     if name is None:
-        raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
+        raise UnreadableFileError(
+            f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read."
+        )
     return name
 
 
@@ -175,7 +179,9 @@ def _open(path: Path, name: SourceFormat) -> pyvips.Image:
         raise UnreadableFileError(_broken(name, str(error))) from error
     pages = image.get("n-pages") if image.get_typeof("n-pages") else 1
     if pages > 1 and name in {SourceFormat.GIF, SourceFormat.WEBP}:
-        raise UnreadableFileError(f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken.")
+        raise UnreadableFileError(
+            f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
+        )
     if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
         raise TooLargeError(
             f"It measures {image.width} × {image.height} pixels, which is {image.width * image.height / 1e6:.0f} million. "
@@ -186,7 +192,19 @@ def _open(path: Path, name: SourceFormat) -> pyvips.Image:
 
 def _broken(name: SourceFormat, cause: str) -> str:
     said = cause.lower()
-    if any(word in said for word in ("premature", "truncated", "end of file", "eof", "not enough data", "read error", "too short", "unexpected end")):
+    if any(
+        word in said
+        for word in (
+            "premature",
+            "truncated",
+            "end of file",
+            "eof",
+            "not enough data",
+            "read error",
+            "too short",
+            "unexpected end",
+        )
+    ):
         return f"It ends too early: the {name} file is cut off, so part of the picture is missing. Fetch or copy it again."
     if "memory" in said or "alloc" in said:
         return f"Decoding this {name} file takes more memory than is allowed for one picture."

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 import pyvips
 
 from lucidex.core.colour import with_profile
@@ -81,14 +82,14 @@ def level_for(stored: Size, reduction: float) -> int:
     return max(n for n in levels_of(stored) if n == 1 or reduction / n >= RESIDUAL)
 
 
-def reduce_level(image: pyvips.Image, factor: int, has_alpha: bool) -> pyvips.Image:
-    """Averages of factor × factor blocks; clear pixels do not bleed (averaged premultiplied)."""
+def halve(image: pyvips.Image, has_alpha: bool) -> pyvips.Image:
+    """The next level: averages of 2 × 2 blocks; clear pixels do not bleed (averaged premultiplied)."""
     if not has_alpha:
-        return image.shrink(factor, factor, ceil=True)
-    return image.premultiply().shrink(factor, factor, ceil=True).unpremultiply().rint().cast(image.format)
+        return image.shrink(2, 2, ceil=True)
+    return image.premultiply().shrink(2, 2, ceil=True).unpremultiply().rint().cast(image.format)
 
 
-def image_of_memory(pixels: "np.ndarray[tuple[int, ...], np.dtype[np.uint8]]", size: Size, layout: PixelLayout) -> pyvips.Image:
+def image_of_memory(pixels: npt.NDArray[np.uint8], size: Size, layout: PixelLayout) -> pyvips.Image:
     """A libvips image over raw bytes, without copying them."""
     image = pyvips.Image.new_from_memory(pixels, size.width, size.height, layout.bands, layout.format)
     return image.copy(interpretation=layout.interpretation)

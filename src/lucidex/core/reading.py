@@ -42,7 +42,9 @@ def read_line(text: str) -> ReadStep | ReadPlace:
         return ReadStep(step)
     if looks_like_size(line):
         return ReadPlace(read_demand(line))
-    raise NotUnderstoodError(f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size.")
+    raise NotUnderstoodError(
+        f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size."
+    )
 
 
 def _read_step(line: str) -> Step | None:

@@ -15,4 +15,6 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     )
 
 
-FORMAT = OutputFormat("AVIF", ".avif", "image/avif", True, 60, 16_384, save, "lightest, not read by old programs")
+FORMAT = OutputFormat(
+    "AVIF", ".avif", "image/avif", True, 60, 16_384, save, "lightest, not read by old programs"
+)

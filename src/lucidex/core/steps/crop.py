@@ -119,7 +119,11 @@ class Crop(FramingStep):
         window = cls(area=FreeArea(width=0.8, height=0.8))
         shapes = ((1, 1, "square"), (4, 5, "upright"), (3, 2, "photograph"), (16, 9, "wide screen"))
         return (
-            Offer(("crop", "crop by hand"), "Opens a window on the picture; what lies outside it is cut away.", window),
+            Offer(
+                ("crop", "crop by hand"),
+                "Opens a window on the picture; what lies outside it is cut away.",
+                window,
+            ),
             *(
                 Offer(
                     (f"crop to {across}:{down}", f"crop to {name}", name),
@@ -145,7 +149,9 @@ def crop_box(frame: Frame, centre: Point, wanted: Size) -> Box:
     size = Size(min(wanted.width, frame.size.width), min(wanted.height, frame.size.height))
     middle = frame.to_picture(centre)
     return Box(
-        _origin(middle.x, size.width, frame.size.width), _origin(middle.y, size.height, frame.size.height), size
+        _origin(middle.x, size.width, frame.size.width),
+        _origin(middle.y, size.height, frame.size.height),
+        size,
     )
 
 

@@ -34,7 +34,11 @@ _TURN_OFFERS = (
     (Direction.HALF, ("turn upside down", "half turn", "rotate 180"), "Turns the picture by half a turn."),
 )
 _MIRROR_OFFERS = (
-    (Sides.LEFT_RIGHT, ("mirror left and right", "mirror", "flip horizontal"), "Left and right change places."),
+    (
+        Sides.LEFT_RIGHT,
+        ("mirror left and right", "mirror", "flip horizontal"),
+        "Left and right change places.",
+    ),
     (Sides.TOP_BOTTOM, ("mirror top and bottom", "flip vertical"), "Top and bottom change places."),
 )
 

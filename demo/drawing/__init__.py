@@ -1,0 +1,1 @@
+"""The pictures of Marrow Lane Glasshouse, drawn and rendered by arithmetic only."""

@@ -1,0 +1,1 @@
+"""Starting and stopping: MariaDB, migrations, demo data, the application."""

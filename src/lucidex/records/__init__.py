@@ -1,0 +1,1 @@
+"""Tables (SQLAlchemy on MariaDB), and the store of files."""

@@ -1,0 +1,81 @@
+"""Decoded pixels of originals, kept as raw memory so that a picture opens at once.
+
+A cache: capped in bytes, the least recently used goes first, and anything missing is decoded again.
+"""
+
+import shutil
+import threading
+from pathlib import Path
+
+import numpy as np
+import pyvips
+
+from lucidex.core.intake import INTAKE_REVISION, Facts
+from lucidex.core.levels import Source, image_of_memory, level_size, levels_of
+
+DEFAULT_MAX_BYTES = 8_000_000_000
+
+
+class DecodedStore:
+    """One folder an original, one file a level."""
+
+    def __init__(self, root: Path, max_bytes: int = DEFAULT_MAX_BYTES) -> None:
+        self._root = root / f"intake-{INTAKE_REVISION}"
+        self._root.mkdir(parents=True, exist_ok=True)
+        self._max_bytes = max_bytes
+        self._lock = threading.Lock()
+
+    def holds(self, sha256: str) -> bool:
+        """Whether the levels of an original are here."""
+        return (self._root / sha256).is_dir()
+
+    def keep(self, sha256: str, folder: Path) -> None:
+        """Take over a folder of levels; another one of the same original wins where it was first."""
+        with self._lock:
+            if not self.holds(sha256):
+                folder.rename(self._root / sha256)
+            self._make_room(sha256)
+
+    def source(self, sha256: str, facts: Facts) -> Source:
+        """The original as rendering wants it. FileNotFoundError where `holds` is false."""
+        folder = self._root / sha256
+        folder.touch()
+        return Source(
+            facts.stored,
+            facts.orientation,
+            facts.layout,
+            facts.profile,
+            lambda number: self._open(folder, facts, number),
+        )
+
+    def _open(self, folder: Path, facts: Facts, number: int) -> pyvips.Image:
+        size = level_size(facts.stored, number)
+        expected = size.pixels * facts.layout.bytes_per_pixel
+        pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
+        return image_of_memory(pixels, size, facts.layout)
+
+    def _make_room(self, newest: str) -> None:
+        folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
+        weights = {folder: sum(file.stat().st_size for file in folder.iterdir()) for folder in folders}
+        total = sum(weights.values())
+        for folder in folders:
+            if total <= self._max_bytes:
+                return
+            if folder.name != newest:
+                total -= weights[folder]
+                shutil.rmtree(folder, ignore_errors=True)
+
+
+def level_path(folder: Path, number: int) -> Path:
+    """The file of a level."""
+    return folder / f"level-{number}.raw"
+
+
+def complete(folder: Path, facts: Facts) -> bool:
+    """Whether every level is there with the length that its facts demand."""
+    return all(
+        level_path(folder, n).is_file()
+        and level_path(folder, n).stat().st_size
+        == level_size(facts.stored, n).pixels * facts.layout.bytes_per_pixel
+        for n in levels_of(facts.stored)
+    )

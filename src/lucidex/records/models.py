@@ -1,0 +1,178 @@
+"""The tables. Times are UTC; the schema is created by the migrations, never by these classes."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import CHAR, DATETIME
+from sqlalchemy.engine import Dialect
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.types import TypeDecorator
+
+MAX_FILE_NAME = 255
+MAX_NAME = 120
+
+
+class UtcTime(TypeDecorator[datetime]):
+    """A moment in UTC with microseconds; MariaDB keeps no zone, so it is put back on reading."""
+
+    impl = DATETIME(fsp=6)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+def now() -> datetime:
+    """This moment in UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+    type_annotation_map = {datetime: UtcTime, dict[str, Any]: JSON, int: BigInteger}
+
+
+Sha256 = CHAR(64, charset="ascii", collation="ascii_bin")
+
+
+class Person(Base):
+    """Somebody who can sign in."""
+
+    __tablename__ = "person"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(MAX_NAME), unique=True)
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    password_hash: Mapped[str] = mapped_column(String(255))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ApiToken(Base):
+    """A token of one's own for scripts; only its SHA-256 is kept."""
+
+    __tablename__ = "api_token"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    digest: Mapped[str] = mapped_column(Sha256, unique=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    last_used_at: Mapped[datetime | None]
+
+    person: Mapped[Person] = relationship()
+
+
+class Folio(Base):
+    """The pictures and places of one piece of work."""
+
+    __tablename__ = "folio"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    changed_at: Mapped[datetime] = mapped_column(default=now)
+
+    owner: Mapped[Person] = relationship()
+
+
+class FolioShare(Base):
+    """A colleague with whom a folio is shared."""
+
+    __tablename__ = "folio_share"
+
+    folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+
+    person: Mapped[Person] = relationship()
+
+
+class Original(Base):
+    """A file as it came in, stored once under its SHA-256, with its facts (`core.intake.Facts`)."""
+
+    __tablename__ = "original"
+    __table_args__ = (CheckConstraint("byte_count > 0", name="original_not_empty"),)
+
+    sha256: Mapped[str] = mapped_column(Sha256, primary_key=True)
+    byte_count: Mapped[int]
+    facts: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Picture(Base):
+    """An original in a folio, under the name it came with."""
+
+    __tablename__ = "picture"
+    __table_args__ = (Index("picture_by_folio", "folio_id", "removed_at", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id"))
+    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256"))
+    file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    removed_at: Mapped[datetime | None]
+
+    folio: Mapped[Folio] = relationship()
+    original: Mapped[Original] = relationship()
+
+
+class Snapshot(Base):
+    """One immutable state of a picture's document; `parent_id` is the state it grew from."""
+
+    __tablename__ = "snapshot"
+    __table_args__ = (Index("snapshot_by_parent", "parent_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("snapshot.id"))
+    body: Mapped[dict[str, Any]]
+    did: Mapped[str] = mapped_column(String(400))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Document(Base):
+    """Which snapshot of a picture counts. Every change, undo and redo raises `version` by one."""
+
+    __tablename__ = "document"
+
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"), primary_key=True, autoincrement=False)
+    version: Mapped[int] = mapped_column(default=1)
+    snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id"))
+
+    snapshot: Mapped[Snapshot] = relationship()
+
+
+class Place(Base):
+    """A spot to fill in a folio; `demand` is a `core.places.PlaceDemand`."""
+
+    __tablename__ = "place"
+    __table_args__ = (Index("place_by_folio", "folio_id", "taken_down_at", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id"))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    demand: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    taken_down_at: Mapped[datetime | None]
+
+
+class Result(Base):
+    """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`."""
+
+    __tablename__ = "result"
+    __table_args__ = (UniqueConstraint("key_sha256", name="result_key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key_sha256: Mapped[str] = mapped_column(Sha256)
+    holder: Mapped[str] = mapped_column(CHAR(32))
+    lease_until: Mapped[datetime]
+    blob_sha256: Mapped[str | None] = mapped_column(Sha256)
+    byte_count: Mapped[int | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)

@@ -1,0 +1,126 @@
+"""The store of files: content under its SHA-256, fully there or not there.
+
+Everything is written to a temporary name in the same file system, flushed, and renamed.
+"""
+
+import hashlib
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from lucidex.core.errors import TooLargeError, UnavailableError
+
+
+@dataclass(frozen=True)
+class Received:
+    """A file that has arrived but belongs to nothing yet."""
+
+    path: Path
+    sha256: str
+    byte_count: int
+
+
+class FileStore(Protocol):
+    """Where originals and results lie."""
+
+    def path(self, sha256: str) -> Path:
+        """A readable file with these contents; FileNotFoundError where there is none."""
+
+    def keep(self, received: Received) -> None:
+        """Take a received file into the store."""
+
+    def put(self, content: bytes) -> str:
+        """Store bytes and return their SHA-256."""
+
+
+class FolderStore:
+    """A folder with one file a content, spread over 256 subfolders."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+        self._incoming = root / "incoming"
+        self._incoming.mkdir(parents=True, exist_ok=True)
+
+    def sweep(self) -> None:
+        """Remove what a killed process left half received."""
+        for left in self._incoming.iterdir():
+            shutil.rmtree(left) if left.is_dir() else left.unlink()
+
+    def _address(self, sha256: str) -> Path:
+        return self._root / sha256[:2] / sha256
+
+    def path(self, sha256: str) -> Path:
+        """The file with these contents; FileNotFoundError where there is none."""
+        path = self._address(sha256)
+        if not path.is_file():
+            raise FileNotFoundError(sha256)
+        return path
+
+    @contextmanager
+    def receive(self, chunks: Iterable[bytes], max_bytes: int) -> Iterator[Received]:
+        """Write chunks to a temporary file, which is gone at the end unless it was kept.
+
+        Raises TooLargeError beyond `max_bytes`, UnavailableError where the disk is full.
+        """
+        handle, name = tempfile.mkstemp(dir=self._incoming)
+        path = Path(name)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                received = Received(path, *_write(file.write, chunks, max_bytes))
+                file.flush()
+                os.fsync(file.fileno())
+            yield received
+        except OSError as error:
+            raise UnavailableError(
+                "The file could not be stored: the disk is full or cannot be written."
+            ) from error
+        finally:
+            path.unlink(missing_ok=True)
+
+    @contextmanager
+    def scratch_folder(self) -> Iterator[Path]:
+        """A temporary folder in the same file system."""
+        folder = Path(tempfile.mkdtemp(dir=self._incoming))
+        try:
+            yield folder
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+
+    def keep(self, received: Received) -> None:
+        """Move a received file to its address."""
+        target = self._address(received.sha256)
+        target.parent.mkdir(exist_ok=True)
+        os.replace(received.path, target)
+        _flush_folder(target.parent)
+
+    def put(self, content: bytes) -> str:
+        """Store bytes and return their SHA-256."""
+        with self.receive([content], max_bytes=len(content)) as received:
+            self.keep(received)
+            return received.sha256
+
+
+def _write(write: Callable[[bytes], int], chunks: Iterable[bytes], max_bytes: int) -> tuple[str, int]:
+    digest, count = hashlib.sha256(), 0
+    for chunk in chunks:
+        count += len(chunk)
+        if count > max_bytes:
+            raise TooLargeError(
+                f"It is larger than {max_bytes // 1_000_000} MB, the most that is taken for one file."
+            )
+        digest.update(chunk)
+        write(chunk)
+    return digest.hexdigest(), count
+
+
+def _flush_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,183 @@
+"""Folios: who may see one, its pictures and its places. Every way to a picture leads through here."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session
+
+from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
+from lucidex.records.models import MAX_NAME, Folio, FolioShare, Person, Picture, Place, now
+from lucidex.services.people import Who
+from lucidex.services.workshop import Workshop
+
+_NO_FOLIO = "There is no such folio, or it is not shared with you."
+_NO_PICTURE = "There is no such picture, or its folio is not shared with you."
+
+
+@dataclass(frozen=True)
+class FolioRow:
+    """A folio in a list."""
+
+    id: int
+    name: str
+    owner: str
+    is_own: bool
+    pictures: int
+    changed_at: datetime
+    first_picture_id: int | None
+
+
+def _allowed(who: Who) -> "or_":  # type: ignore[valid-type]
+    shared = select(FolioShare.folio_id).where(FolioShare.person_id == who.id)
+    return or_(Folio.owner_id == who.id, Folio.id.in_(shared))
+
+
+def folio_of(session: Session, who: Who, folio_id: int) -> Folio:
+    """The folio, or NotFoundError where it is neither the person's own nor shared."""
+    folio = session.scalar(select(Folio).where(Folio.id == folio_id, _allowed(who)))
+    if folio is None:
+        raise NotFoundError(_NO_FOLIO)
+    return folio
+
+
+def picture_of(session: Session, who: Who, picture_id: int) -> Picture:
+    """The picture, or NotFoundError where its folio is neither the person's own nor shared."""
+    picture = session.scalar(
+        select(Picture)
+        .join(Folio)
+        .where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(who))
+    )
+    if picture is None:
+        raise NotFoundError(_NO_PICTURE)
+    return picture
+
+
+def place_of(session: Session, who: Who, place_id: int) -> Place:
+    """The place, also one that was taken down, or NotFoundError as for its folio."""
+    place = session.scalar(
+        select(Place).join(Folio, Folio.id == Place.folio_id).where(Place.id == place_id, _allowed(who))
+    )
+    if place is None:
+        raise NotFoundError("There is no such place, or its folio is not shared with you.")
+    return place
+
+
+def clean_name(name: str, otherwise: str) -> str:
+    """A name without control characters, of a length that the table holds."""
+    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())[:MAX_NAME]
+    return cleaned or otherwise
+
+
+def list_folios(workshop: Workshop, who: Who) -> list[FolioRow]:
+    """All folios that the person may see, the last changed first."""
+    with workshop.database.begin() as session:
+        counted = (
+            select(Folio, func.count(Picture.id), func.min(Picture.id))
+            .outerjoin(Picture, (Picture.folio_id == Folio.id) & Picture.removed_at.is_(None))
+            .where(_allowed(who))
+            .group_by(Folio.id)
+            .order_by(Folio.changed_at.desc(), Folio.id.desc())
+        )
+        return [
+            FolioRow(f.id, f.name, f.owner.name, f.owner_id == who.id, count, f.changed_at, first)
+            for f, count, first in session.execute(counted)
+        ]
+
+
+def make_folio(workshop: Workshop, who: Who, name: str) -> int:
+    """A new, empty folio; its id."""
+    with workshop.database.begin() as session:
+        folio = Folio(owner_id=who.id, name=clean_name(name, "Untitled"))
+        session.add(folio)
+        session.flush()
+        return folio.id
+
+
+def rename_folio(workshop: Workshop, who: Who, folio_id: int, name: str) -> None:
+    """Give a folio another name."""
+    with workshop.database.begin() as session:
+        folio = folio_of(session, who, folio_id)
+        folio.name = clean_name(name, folio.name)
+        folio.changed_at = now()
+
+
+def share_folio(workshop: Workshop, who: Who, folio_id: int, login: str) -> None:
+    """Let a colleague see and change a folio. Only its owner may; the colleague must have an account."""
+    with workshop.database.begin() as session:
+        _owned(session, who, folio_id)
+        person = session.scalar(select(Person).where(Person.login == login.strip().lower()))
+        if person is None:
+            raise NotFoundError(f"Nobody signs in as “{login.strip()[:60]}” here.")
+        if person.id == who.id:
+            raise OutOfRangeError("This folio is yours already.")
+        session.merge(FolioShare(folio_id=folio_id, person_id=person.id))
+
+
+def unshare_folio(workshop: Workshop, who: Who, folio_id: int, person_id: int) -> None:
+    """Stop sharing a folio with a colleague."""
+    with workshop.database.begin() as session:
+        _owned(session, who, folio_id)
+        share = session.get(FolioShare, (folio_id, person_id))
+        if share is not None:
+            session.delete(share)
+
+
+def _owned(session: Session, who: Who, folio_id: int) -> Folio:
+    folio = folio_of(session, who, folio_id)
+    if folio.owner_id != who.id:
+        raise NotAllowedError(f"Only {folio.owner.name}, whose folio this is, can share it.")
+    return folio
+
+
+@dataclass(frozen=True)
+class FolioView:
+    """A folio with what stands in it."""
+
+    folio: Folio
+    is_own: bool
+    pictures: list[Picture]
+    places: list[Place]
+    shared_with: list[Person]
+
+    @property
+    def weight(self) -> int:
+        """Bytes of all originals."""
+        return sum(picture.original.byte_count for picture in self.pictures)
+
+    def position(self, picture_id: int) -> int:
+        """Where a picture stands, from 0."""
+        return next(i for i, picture in enumerate(self.pictures) if picture.id == picture_id)
+
+
+def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
+    """A folio with its pictures and its hanging places."""
+    with workshop.database.begin() as session:
+        folio = folio_of(session, who, folio_id)
+        shared = select(Person).join(FolioShare).where(FolioShare.folio_id == folio.id).order_by(Person.name)
+        view = FolioView(
+            folio,
+            folio.owner_id == who.id,
+            list(
+                session.scalars(
+                    select(Picture)
+                    .where(Picture.folio_id == folio.id, Picture.removed_at.is_(None))
+                    .order_by(Picture.id)
+                )
+            ),
+            hanging_places(session, folio.id),
+            list(session.scalars(shared)),
+        )
+        for picture in view.pictures:
+            _ = picture.original
+        _ = folio.owner
+        return view
+
+
+def hanging_places(session: Session, folio_id: int) -> list[Place]:
+    """Places of a folio that were not taken down, in the order in which they were hung."""
+    return list(
+        session.scalars(
+            select(Place).where(Place.folio_id == folio_id, Place.taken_down_at.is_(None)).order_by(Place.id)
+        )
+    )

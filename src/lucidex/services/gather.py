@@ -1,0 +1,171 @@
+"""Bringing pictures in: check, decode, store, record. All of a picture is recorded, or nothing of it."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import SaidError
+from lucidex.core.intake import MAX_FILE_BYTES, SUFFIXES, Facts
+from lucidex.core.levels import Source
+from lucidex.records.decoded import complete
+from lucidex.records.models import MAX_FILE_NAME, Document, Original, Picture, Snapshot, now
+from lucidex.records.store import Received
+from lucidex.services.folios import folio_of, picture_of
+from lucidex.services.people import Who
+from lucidex.services.workshop import Workshop
+from lucidex.work.decoding import decode
+
+
+@dataclass(frozen=True)
+class BroughtIn:
+    """A picture that is now in a folio, with sentences about what was adjusted or noticed."""
+
+    picture_id: int
+    file_name: str
+    facts: Facts
+    byte_count: int
+    notes: tuple[str, ...]
+
+
+def clean_file_name(name: str) -> str:
+    """The last part of a file name, without control characters, at most 255 characters; the suffix is kept.
+
+    >>> clean_file_name("../../a/b.jpg"), clean_file_name("C:\\\\x\\\\dome.png")
+    ('b.jpg', 'dome.png')
+    """
+    last = re.split(r"[/\\\\]", name)[-1]
+    cleaned = " ".join("".join(c if c.isprintable() else " " for c in last).split()).lstrip(".")
+    if not cleaned:
+        return "picture"
+    stem, dot, suffix = cleaned.rpartition(".")
+    if dot and len(suffix) <= 8:
+        return stem[: MAX_FILE_NAME - len(suffix) - 1] + "." + suffix
+    return cleaned[:MAX_FILE_NAME]
+
+
+def bring_in(
+    workshop: Workshop, who: Who, folio_id: int, file_name: str, chunks: Iterable[bytes]
+) -> BroughtIn:
+    """Take a file into a folio.
+
+    Raises the `SaidError` family with a sentence that names the file and the reason; then nothing is stored.
+    """
+    name = clean_file_name(file_name)
+    with workshop.database.begin() as session:
+        folio_of(session, who, folio_id)
+    try:
+        with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
+            facts = decode_received(workshop, received)
+            return _record(workshop, who, folio_id, file_name, name, received, facts)
+    except SaidError as error:
+        raise type(error)(f"“{_shortened(name)}” was not taken. {error.sentence}") from error
+
+
+def decode_received(workshop: Workshop, received: Received) -> Facts:
+    """Decode a file that is not stored yet; its levels go to the decoded store."""
+    return _decode(workshop, received.path, received.sha256)
+
+
+def _decode(workshop: Workshop, path: Path, sha256: str) -> Facts:
+    with workshop.originals.scratch_folder() as scratch:
+        levels = scratch / "levels"
+        levels.mkdir()
+        facts = Facts.model_validate_json(workshop.isolated.run(decode, str(path), str(levels)))
+        if not complete(levels, facts):
+            raise SaidError("Decoding it did not finish.")
+        workshop.decoded.keep(sha256, levels)
+    return facts
+
+
+def _record(
+    workshop: Workshop, who: Who, folio_id: int, typed: str, name: str, received: Received, facts: Facts
+) -> BroughtIn:
+    with workshop.database.begin() as session:
+        folio = folio_of(session, who, folio_id)
+        notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio_id, received.sha256))
+        if session.get(Original, received.sha256) is None:
+            session.add(
+                Original(
+                    sha256=received.sha256,
+                    byte_count=received.byte_count,
+                    facts=facts.model_dump(mode="json"),
+                )
+            )
+            session.flush()
+        picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
+        session.add(picture)
+        session.flush()
+        start_document(session, who, picture.id, PictureDocument(), "Brought in")
+        folio.changed_at = now()
+        workshop.originals.keep(received)
+        return BroughtIn(picture.id, name, facts, received.byte_count, notes)
+
+
+def start_document(session: Session, who: Who, picture_id: int, document: PictureDocument, did: str) -> None:
+    """The first snapshot of a picture."""
+    snapshot = Snapshot(
+        picture_id=picture_id, body=document.model_dump(mode="json"), did=did, person_id=who.id
+    )
+    session.add(snapshot)
+    session.flush()
+    session.add(Document(picture_id=picture_id, snapshot_id=snapshot.id))
+
+
+def _name_notes(typed: str, name: str, facts: Facts) -> list[str]:
+    notes = []
+    if name != typed:
+        notes.append(f"It is kept under the name “{_shortened(name)}”.")
+    suffix = Path(name).suffix.lower()
+    if suffix and suffix not in SUFFIXES[facts.format]:
+        notes.append(
+            f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that."
+        )
+    return notes
+
+
+def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
+    same = session.scalar(
+        select(Picture).where(
+            Picture.folio_id == folio_id, Picture.original_sha256 == sha256, Picture.removed_at.is_(None)
+        )
+    )
+    return [f"The same file is already in this folio as “{_shortened(same.file_name)}”."] if same else []
+
+
+def _shortened(name: str) -> str:
+    return name if len(name) <= 60 else name[:40] + "…" + name[-15:]
+
+
+def open_source(workshop: Workshop, sha256: str, facts: Facts) -> Source:
+    """The decoded original; decoded again where the cache has let it go."""
+    if not workshop.decoded.holds(sha256):
+        _decode(workshop, workshop.originals.path(sha256), sha256)
+    return workshop.decoded.source(sha256, facts)
+
+
+def original_file(workshop: Workshop, who: Who, picture_id: int) -> tuple[Path, str, Facts]:
+    """Path, file name and facts of an original, byte for byte as it came in."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        facts = Facts.model_validate(picture.original.facts)
+        return workshop.originals.path(picture.original_sha256), picture.file_name, facts
+
+
+def remove_picture(workshop: Workshop, who: Who, picture_id: int) -> None:
+    """Take a picture out of its folio; `put_back_picture` undoes it."""
+    with workshop.database.begin() as session:
+        picture_of(session, who, picture_id).removed_at = now()
+
+
+def put_back_picture(workshop: Workshop, who: Who, picture_id: int) -> None:
+    """Put a removed picture back into its folio."""
+    with workshop.database.begin() as session:
+        picture = session.get(Picture, picture_id)
+        if picture is not None:
+            folio_of(session, who, picture.folio_id)
+            picture.removed_at = None

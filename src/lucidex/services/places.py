@@ -1,0 +1,87 @@
+"""Hanging places in a folio, changing them, taking them down and hanging them again."""
+
+from pydantic import ValidationError
+from sqlalchemy import update
+
+from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
+from lucidex.core.places import PlaceDemand, ReadDemand, explain_limits
+from lucidex.records.models import Place, now
+from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
+from lucidex.services.people import Who
+from lucidex.services.workshop import Workshop
+
+MAX_PLACES = 60
+
+
+def demand_of(place: Place) -> PlaceDemand:
+    """What a place asks for."""
+    return PlaceDemand.model_validate(place.demand)
+
+
+def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
+    """Hang a new place. Without a name it is called by its size."""
+    with workshop.database.begin() as session:
+        folio = folio_of(session, who, folio_id)
+        if len(hanging_places(session, folio.id)) >= MAX_PLACES:
+            raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
+        place = Place(
+            folio_id=folio.id,
+            name=clean_name(name, demand.measure.words()),
+            demand=demand.model_dump(mode="json"),
+        )
+        session.add(place)
+        folio.changed_at = now()
+        session.flush()
+        return place
+
+
+def change_place(
+    workshop: Workshop, who: Who, place_id: int, version: int, demand: PlaceDemand, name: str
+) -> Place:
+    """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
+    with workshop.database.begin() as session:
+        place = place_of(session, who, place_id)
+        was_named_by_size = place.name == demand_of(place).measure.words()
+        wanted = clean_name(name, demand.measure.words())
+        if was_named_by_size and wanted == place.name:
+            wanted = demand.measure.words()
+        changed = session.execute(
+            update(Place)
+            .where(Place.id == place.id, Place.version == version)
+            .values(demand=demand.model_dump(mode="json"), name=wanted, version=version + 1)
+        )
+        if changed.rowcount != 1:  # type: ignore[attr-defined]
+            raise ChangedMeanwhileError(
+                "This place was changed elsewhere since you opened it here. Look at it again."
+            )
+        session.refresh(place)
+        return place
+
+
+def take_down(workshop: Workshop, who: Who, place_id: int) -> Place:
+    """Take a place off the wall; its framings stay with the pictures."""
+    with workshop.database.begin() as session:
+        place = place_of(session, who, place_id)
+        place.taken_down_at = place.taken_down_at or now()
+        return place
+
+
+def hang_again(workshop: Workshop, who: Who, place_id: int) -> Place:
+    """Put a place back that was taken down."""
+    with workshop.database.begin() as session:
+        place = place_of(session, who, place_id)
+        place.taken_down_at = None
+        return place
+
+
+def amended(demand: PlaceDemand, **parts: object) -> PlaceDemand:
+    """The demand with some parts replaced. Raises OutOfRangeError in words."""
+    try:
+        return PlaceDemand.model_validate({**demand.model_dump(mode="json"), **parts})
+    except ValidationError as error:
+        raise OutOfRangeError(explain_limits(error)) from error
+
+
+def typed_over(demand: PlaceDemand, read: ReadDemand) -> PlaceDemand:
+    """The demand with what was typed; the rest stays."""
+    return amended(demand, **read.model_dump(mode="json", exclude_none=True))

@@ -1,0 +1,165 @@
+"""One picture's document: read it, change it, take changes back and make them again."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
+from lucidex.core.frame import Frame
+from lucidex.core.intake import Facts
+from lucidex.records.models import Document, Folio, Picture, Snapshot, now
+from lucidex.services.folios import picture_of
+from lucidex.services.people import Who
+from lucidex.services.workshop import Workshop
+
+MAX_DID = 400
+
+
+@dataclass(frozen=True)
+class PictureState:
+    """A picture as it stands: its document, and what undo and redo would do."""
+
+    picture_id: int
+    folio_id: int
+    file_name: str
+    original_sha256: str
+    byte_count: int
+    facts: Facts
+    document: PictureDocument
+    version: int
+    undo: str | None
+    redo: str | None
+
+    @property
+    def frame(self) -> Frame:
+        """What the active steps make of the upright original."""
+        return self.document.frame(self.facts.upright)
+
+
+Alter = Callable[[PictureDocument, Facts], PictureDocument]
+
+
+def read_picture(workshop: Workshop, who: Who, picture_id: int) -> PictureState:
+    """The picture as it stands."""
+    with workshop.database.begin() as session:
+        return _state(session, picture_of(session, who, picture_id))
+
+
+def _state(session: Session, picture: Picture) -> PictureState:
+    held = session.get_one(Document, picture.id)
+    after = _redo_target(session, held.snapshot)
+    return PictureState(
+        picture_id=picture.id,
+        folio_id=picture.folio_id,
+        file_name=picture.file_name,
+        original_sha256=picture.original_sha256,
+        byte_count=picture.original.byte_count,
+        facts=Facts.model_validate(picture.original.facts),
+        document=PictureDocument.model_validate(held.snapshot.body),
+        version=held.version,
+        undo=held.snapshot.did if held.snapshot.parent_id is not None else None,
+        redo=after.did if after else None,
+    )
+
+
+def _redo_target(session: Session, snapshot: Snapshot) -> Snapshot | None:
+    """The newest state that grew from this one; older branches stay but are not offered."""
+    return session.scalar(
+        select(Snapshot).where(Snapshot.parent_id == snapshot.id).order_by(Snapshot.id.desc()).limit(1)
+    )
+
+
+def change(
+    workshop: Workshop, who: Who, picture_id: int, version: int, did: str, alter: Alter
+) -> PictureState:
+    """Make one change as one transaction and return the new state.
+
+    Raises ChangedMeanwhileError where `version` is no longer the current one; nothing is changed then.
+    A change that changes nothing makes no version.
+    """
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        held = session.get_one(Document, picture.id)
+        before = PictureDocument.model_validate(held.snapshot.body)
+        _expect(held, version)
+        after = PictureDocument.model_validate(
+            alter(before, Facts.model_validate(picture.original.facts)).model_dump()
+        )
+        if after == before:
+            return _state(session, picture)
+        snapshot = Snapshot(
+            picture_id=picture.id,
+            parent_id=held.snapshot_id,
+            body=after.model_dump(mode="json"),
+            did=did[:MAX_DID],
+            person_id=who.id,
+        )
+        session.add(snapshot)
+        session.flush()
+        _point(session, picture, version, snapshot.id)
+        return _state(session, picture)
+
+
+def undo(workshop: Workshop, who: Who, picture_id: int, version: int) -> PictureState:
+    """Go back to the state before the last change. OutOfRangeError where there is none."""
+    return _step_through(
+        workshop,
+        who,
+        picture_id,
+        version,
+        lambda s, now_at: now_at.parent_id,
+        "There is nothing to take back.",
+    )
+
+
+def redo(workshop: Workshop, who: Who, picture_id: int, version: int) -> PictureState:
+    """Make the change again that was taken back. OutOfRangeError where there is none."""
+    return _step_through(workshop, who, picture_id, version, _redo_id, "There is nothing to make again.")
+
+
+def _redo_id(session: Session, at: Snapshot) -> int | None:
+    after = _redo_target(session, at)
+    return after.id if after else None
+
+
+def _step_through(
+    workshop: Workshop,
+    who: Who,
+    picture_id: int,
+    version: int,
+    target: Callable[[Session, Snapshot], int | None],
+    nothing: str,
+) -> PictureState:
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        held = session.get_one(Document, picture.id)
+        _expect(held, version)
+        snapshot_id = target(session, held.snapshot)
+        if snapshot_id is None:
+            raise OutOfRangeError(nothing)
+        _point(session, picture, version, snapshot_id)
+        return _state(session, picture)
+
+
+def _expect(held: Document, version: int) -> None:
+    if held.version != version:
+        raise ChangedMeanwhileError(
+            "This picture was changed elsewhere since you opened it here. Nothing was lost: "
+            "look at the other change, then make yours on top of it."
+        )
+
+
+def _point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:
+    held = session.get_one(Document, picture.id)
+    moved = session.execute(
+        update(Document)
+        .where(Document.picture_id == picture.id, Document.version == version)
+        .values(version=version + 1, snapshot_id=snapshot_id)
+    )
+    if moved.rowcount != 1:  # type: ignore[attr-defined]
+        _expect(held, -1)
+    session.execute(update(Folio).where(Folio.id == picture.folio_id).values(changed_at=now()))
+    session.refresh(held)

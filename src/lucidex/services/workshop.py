@@ -1,0 +1,34 @@
+"""Everything the services share: the database, the stores, the isolated runner."""
+
+from pathlib import Path
+
+import pyvips
+
+from lucidex.core.keys import ENCODER_THREADS
+from lucidex.records.database import Database
+from lucidex.records.decoded import DecodedStore
+from lucidex.records.store import FolderStore
+from lucidex.work.isolated import IsolatedRunner
+
+
+class Workshop:
+    """One running product over one data folder and one database."""
+
+    def __init__(self, data_folder: Path, database_url: str) -> None:
+        self.database = Database(database_url)
+        self.originals = FolderStore(data_folder / "originals")
+        self.results = FolderStore(data_folder / "results")
+        self.decoded = DecodedStore(data_folder / "decoded")
+        self.isolated = IsolatedRunner()
+        pyvips.concurrency_set(ENCODER_THREADS)
+        pyvips.cache_set_max(0)
+        pyvips.block_untrusted_set(True)
+
+    def sweep(self) -> None:
+        """Clear away what a killed process left behind."""
+        self.originals.sweep()
+        self.results.sweep()
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self.database.close()

@@ -1,0 +1,1 @@
+"""Work that runs in processes of its own."""
