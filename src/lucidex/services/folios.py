@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import ColumnElement, func, or_, select, true
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
@@ -28,7 +28,7 @@ class FolioRow:
     first_picture_id: int | None
 
 
-def _allowed(who: Who) -> "or_":  # type: ignore[valid-type]
+def _allowed(who: Who) -> ColumnElement[bool]:
     shared = select(FolioShare.folio_id).where(FolioShare.person_id == who.id)
     return or_(Folio.owner_id == who.id, Folio.id.in_(shared))
 
@@ -43,11 +43,16 @@ def folio_of(session: Session, who: Who, folio_id: int) -> Folio:
 
 def picture_of(session: Session, who: Who, picture_id: int) -> Picture:
     """The picture, or NotFoundError where its folio is neither the person's own nor shared."""
-    picture = session.scalar(
-        select(Picture)
-        .join(Folio)
-        .where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(who))
-    )
+    return _picture(session, who, picture_id, Picture.removed_at.is_(None))
+
+
+def removed_picture_of(session: Session, who: Who, picture_id: int) -> Picture:
+    """The picture, even where it was taken out of its folio, or NotFoundError as above."""
+    return _picture(session, who, picture_id, true())
+
+
+def _picture(session: Session, who: Who, picture_id: int, also: ColumnElement[bool]) -> Picture:
+    picture = session.scalar(select(Picture).join(Folio).where(Picture.id == picture_id, also, _allowed(who)))
     if picture is None:
         raise NotFoundError(_NO_PICTURE)
     return picture

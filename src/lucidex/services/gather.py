@@ -12,10 +12,11 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import SaidError
 from lucidex.core.intake import MAX_FILE_BYTES, SUFFIXES, Facts
 from lucidex.core.levels import Source
+from lucidex.core.places import PlaceDemand
 from lucidex.records.decoded import complete
-from lucidex.records.models import MAX_FILE_NAME, Document, Original, Picture, Snapshot, now
+from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
 from lucidex.records.store import Received
-from lucidex.services.folios import folio_of, picture_of
+from lucidex.services.folios import clean_name, folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 from lucidex.work.decoding import decode
@@ -26,6 +27,7 @@ class BroughtIn:
     """A picture that is now in a folio, with sentences about what was adjusted or noticed."""
 
     picture_id: int
+    folio_id: int
     file_name: str
     facts: Facts
     byte_count: int
@@ -48,20 +50,29 @@ def clean_file_name(name: str) -> str:
     return cleaned[:MAX_FILE_NAME]
 
 
+@dataclass(frozen=True)
+class NewFolio:
+    """A folio that is made together with its first picture, with the places wanted for it."""
+
+    name: str
+    demands: tuple[PlaceDemand, ...] = ()
+
+
 def bring_in(
-    workshop: Workshop, who: Who, folio_id: int, file_name: str, chunks: Iterable[bytes]
+    workshop: Workshop, who: Who, target: int | NewFolio, file_name: str, chunks: Iterable[bytes]
 ) -> BroughtIn:
-    """Take a file into a folio.
+    """Take a file into a folio (by id), or into a new one that is made only if the file is taken.
 
     Raises the `SaidError` family with a sentence that names the file and the reason; then nothing is stored.
     """
     name = clean_file_name(file_name)
-    with workshop.database.begin() as session:
-        folio_of(session, who, folio_id)
+    if isinstance(target, int):
+        with workshop.database.begin() as session:
+            folio_of(session, who, target)
     try:
         with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
             facts = decode_received(workshop, received)
-            return _record(workshop, who, folio_id, file_name, name, received, facts)
+            return _record(workshop, who, target, file_name, name, received, facts)
     except SaidError as error:
         raise type(error)(f"“{_shortened(name)}” was not taken. {error.sentence}") from error
 
@@ -83,18 +94,20 @@ def _decode(workshop: Workshop, path: Path, sha256: str) -> Facts:
 
 
 def _record(
-    workshop: Workshop, who: Who, folio_id: int, typed: str, name: str, received: Received, facts: Facts
+    workshop: Workshop,
+    who: Who,
+    target: int | NewFolio,
+    typed: str,
+    name: str,
+    received: Received,
+    facts: Facts,
 ) -> BroughtIn:
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id)
-        notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio_id, received.sha256))
+        folio = folio_of(session, who, target) if isinstance(target, int) else _make_folio(session, who, target)
+        notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
         if session.get(Original, received.sha256) is None:
             session.add(
-                Original(
-                    sha256=received.sha256,
-                    byte_count=received.byte_count,
-                    facts=facts.model_dump(mode="json"),
-                )
+                Original(sha256=received.sha256, byte_count=received.byte_count, facts=facts.model_dump(mode="json"))
             )
             session.flush()
         picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
@@ -103,7 +116,19 @@ def _record(
         start_document(session, who, picture.id, PictureDocument(), "Brought in")
         folio.changed_at = now()
         workshop.originals.keep(received)
-        return BroughtIn(picture.id, name, facts, received.byte_count, notes)
+        return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
+
+
+def _make_folio(session: Session, who: Who, new: NewFolio) -> Folio:
+    folio = Folio(owner_id=who.id, name=clean_name(new.name, "Untitled"))
+    session.add(folio)
+    session.flush()
+    for demand in new.demands:
+        session.add(
+            Place(folio_id=folio.id, name=demand.measure.words(), demand=demand.model_dump(mode="json"))
+        )
+        session.flush()
+    return folio
 
 
 def start_document(session: Session, who: Who, picture_id: int, document: PictureDocument, did: str) -> None:
@@ -162,10 +187,9 @@ def remove_picture(workshop: Workshop, who: Who, picture_id: int) -> None:
         picture_of(session, who, picture_id).removed_at = now()
 
 
-def put_back_picture(workshop: Workshop, who: Who, picture_id: int) -> None:
-    """Put a removed picture back into its folio."""
+def put_back_picture(workshop: Workshop, who: Who, picture_id: int) -> int:
+    """Put a removed picture back into its folio; the folio's id."""
     with workshop.database.begin() as session:
-        picture = session.get(Picture, picture_id)
-        if picture is not None:
-            folio_of(session, who, picture.folio_id)
-            picture.removed_at = None
+        picture = removed_picture_of(session, who, picture_id)
+        picture.removed_at = None
+        return picture.folio_id

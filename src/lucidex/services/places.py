@@ -18,6 +18,12 @@ def demand_of(place: Place) -> PlaceDemand:
     return PlaceDemand.model_validate(place.demand)
 
 
+def find_place(workshop: Workshop, who: Who, place_id: int) -> Place:
+    """A place that the person may see."""
+    with workshop.database.begin() as session:
+        return place_of(session, who, place_id)
+
+
 def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """Hang a new place. Without a name it is called by its size."""
     with workshop.database.begin() as session:

@@ -1,7 +1,7 @@
 """One picture's document: read it, change it, take changes back and make them again."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
@@ -37,6 +37,11 @@ class PictureState:
     def frame(self) -> Frame:
         """What the active steps make of the upright original."""
         return self.document.frame(self.facts.upright)
+
+
+def with_document(state: PictureState, document: PictureDocument) -> PictureState:
+    """The state with another document, for a rendering that leaves nothing behind."""
+    return replace(state, document=document)
 
 
 Alter = Callable[[PictureDocument, Facts], PictureDocument]

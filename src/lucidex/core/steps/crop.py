@@ -164,6 +164,19 @@ def free_area(frame: Frame, box: Box) -> FreeArea:
     return FreeArea(centre_x=centre.x, centre_y=centre.y, width=width, height=height)
 
 
+def moved_area(area: Area, frame: Frame, box: Box) -> Area:
+    """The area after its window was put on `box` by hand: a shape and a size in pixels stay what they are."""
+    centre = content_centre(frame, box)
+    where = {"centre_x": centre.x, "centre_y": centre.y}
+    if isinstance(area, PixelArea):
+        size = {"width_px": box.size.width, "height_px": box.size.height}
+        return area.model_copy(update=where | size)
+    if isinstance(area, ShapeArea):
+        largest = largest_within(Size(area.across, area.down), frame.size)
+        return area.model_copy(update={**where, "zoom": max(1.0, largest.width / box.size.width)})
+    return free_area(frame, box)
+
+
 def content_centre(frame: Frame, box: Box) -> Point:
     """The middle of a box of the picture as a content point, held inside 0 to 1."""
     point = frame.to_content(box.window.centre)

@@ -1,0 +1,1 @@
+"""Pages, API and streams over the services."""

@@ -1,0 +1,10 @@
+"""The API under /api: the same services, for scripts, with a token of one's own."""
+
+from fastapi import APIRouter
+
+from lucidex.web.api import folios, pictures, places
+
+router = APIRouter(prefix="/api")
+router.include_router(folios.router)
+router.include_router(pictures.router)
+router.include_router(places.router)

@@ -1,0 +1,59 @@
+"""Folios by API."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from starlette.concurrency import run_in_threadpool
+
+from lucidex.services import folios
+from lucidex.services.gather import bring_in
+from lucidex.web.api.shapes import FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
+from lucidex.web.context import App, Bearer
+from lucidex.web.uploads import body_chunks, refuse_oversized
+
+router = APIRouter(tags=["folios"])
+
+
+@router.get("/folios")
+def list_folios(app: App, who: Bearer) -> list[FolioOut]:
+    """Your folios and those shared with you, the last changed first."""
+    return [FolioOut.of(row) for row in folios.list_folios(app.workshop, who)]
+
+
+@router.post("/folios", status_code=201)
+def make_folio(app: App, who: Bearer, body: FolioIn) -> FolioDetail:
+    """Make a folio."""
+    folio_id = folios.make_folio(app.workshop, who, body.name)
+    return FolioDetail.of(folios.read_folio(app.workshop, who, folio_id))
+
+
+@router.get("/folios/{folio_id}")
+def read_folio(app: App, who: Bearer, folio_id: int) -> FolioDetail:
+    """A folio with its pictures and places."""
+    return FolioDetail.of(folios.read_folio(app.workshop, who, folio_id))
+
+
+@router.post(
+    "/folios/{folio_id}/pictures",
+    status_code=201,
+    openapi_extra={"requestBody": {"content": {"image/*": {"schema": {"type": "string", "format": "binary"}}}}},
+)
+async def take_picture(
+    request: Request,
+    app: App,
+    who: Bearer,
+    folio_id: int,
+    name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "picture",
+) -> PictureTaken:
+    """Bring in a picture: the request's body is the file itself."""
+    await refuse_oversized(request, name)
+    taken = await run_in_threadpool(bring_in, app.workshop, who, folio_id, name, body_chunks(request))
+    return PictureTaken(
+        id=taken.picture_id,
+        folio_id=taken.folio_id,
+        file_name=taken.file_name,
+        size=SizeOut.of(taken.facts.upright),
+        format=taken.facts.format,
+        byte_count=taken.byte_count,
+        notes=list(taken.notes),
+    )

@@ -1,0 +1,187 @@
+"""What the API says and takes."""
+
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import BaseModel, Field
+
+from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.geometry import Size
+from lucidex.core.places import PlaceDemand
+from lucidex.core.steps import StepEntry
+from lucidex.records.models import Picture, Place
+from lucidex.services.folios import FolioRow, FolioView
+from lucidex.services.places import demand_of
+from lucidex.services.prepare import PictureState
+
+Version = Annotated[int, Field(ge=1, description="The version that was read; another one by now answers 409.")]
+
+
+class SizeOut(BaseModel):
+    """Whole pixels."""
+
+    width: int
+    height: int
+
+    @classmethod
+    def of(cls, size: Size) -> "SizeOut":
+        """From the core's type."""
+        return cls(width=size.width, height=size.height)
+
+
+class FolioIn(BaseModel):
+    """A folio to make."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class FolioOut(BaseModel):
+    """A folio in a list."""
+
+    id: int
+    name: str
+    owner: str
+    is_own: bool
+    pictures: int
+    changed_at: datetime
+
+    @classmethod
+    def of(cls, row: FolioRow) -> "FolioOut":
+        """From the service's row."""
+        return cls.model_validate(row, from_attributes=True)
+
+
+class PictureOut(BaseModel):
+    """A picture in a list."""
+
+    id: int
+    file_name: str
+    size: SizeOut
+    format: str
+    byte_count: int
+    sha256: str
+
+    @classmethod
+    def of(cls, picture: Picture) -> "PictureOut":
+        """From the row."""
+        facts = picture.original.facts
+        stored = Size(facts["stored_width"], facts["stored_height"])
+        upright = stored.turned if facts["orientation"] in {5, 6, 7, 8} else stored
+        return cls(
+            id=picture.id,
+            file_name=picture.file_name,
+            size=SizeOut.of(upright),
+            format=facts["format"],
+            byte_count=picture.original.byte_count,
+            sha256=picture.original_sha256,
+        )
+
+
+class PlaceOut(BaseModel):
+    """A place."""
+
+    id: int
+    name: str
+    version: int
+    demand: PlaceDemand
+
+    @classmethod
+    def of(cls, place: Place) -> "PlaceOut":
+        """From the row."""
+        return cls(id=place.id, name=place.name, version=place.version, demand=demand_of(place))
+
+
+class FolioDetail(BaseModel):
+    """A folio with what stands in it."""
+
+    id: int
+    name: str
+    pictures: list[PictureOut]
+    places: list[PlaceOut]
+
+    @classmethod
+    def of(cls, view: FolioView) -> "FolioDetail":
+        """From the service's view."""
+        return cls(
+            id=view.folio.id,
+            name=view.folio.name,
+            pictures=[PictureOut.of(picture) for picture in view.pictures],
+            places=[PlaceOut.of(place) for place in view.places],
+        )
+
+
+class PictureTaken(BaseModel):
+    """A picture that was brought in; `notes` say what was adjusted or noticed."""
+
+    id: int
+    folio_id: int
+    file_name: str
+    size: SizeOut
+    format: str
+    byte_count: int
+    notes: list[str]
+
+
+class DocumentOut(BaseModel):
+    """A picture's document with its version; `size` is what the active steps make of the picture."""
+
+    picture_id: int
+    version: int
+    original_size: SizeOut
+    size: SizeOut
+    undo: str | None
+    redo: str | None
+    notes: list[str]
+    document: PictureDocument
+
+    @classmethod
+    def of(cls, state: PictureState) -> "DocumentOut":
+        """From the service's state."""
+        frame = state.frame
+        return cls(
+            picture_id=state.picture_id,
+            version=state.version,
+            original_size=SizeOut.of(state.facts.upright),
+            size=SizeOut.of(frame.size),
+            undo=state.undo,
+            redo=state.redo,
+            notes=list(frame.notes),
+            document=state.document,
+        )
+
+
+class DocumentIn(BaseModel):
+    """A whole document in place of the one that was read."""
+
+    version: Version
+    document: PictureDocument
+    said: Annotated[str, Field(max_length=200, description="A few words for the history")] = "Changed by a script"
+
+
+class VersionIn(BaseModel):
+    """The version that was read."""
+
+    version: Version
+
+
+class PlaceIn(BaseModel):
+    """A place to hang: `typed` in words such as `1600x640 under 180 kB`, or a whole `demand`."""
+
+    name: Annotated[str, Field(max_length=120)] = ""
+    typed: Annotated[str, Field(max_length=200)] | None = None
+    demand: PlaceDemand | None = None
+
+
+class PlaceChange(PlaceIn):
+    """A place as it shall be."""
+
+    version: Version
+
+
+class RenderIn(BaseModel):
+    """A rendering that leaves nothing behind: steps and framing in place of the document's, for any demand."""
+
+    typed: Annotated[str, Field(max_length=200)] | None = None
+    demand: PlaceDemand | None = None
+    steps: tuple[StepEntry, ...] | None = None
+    framing: Framing | None = None

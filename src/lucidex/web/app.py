@@ -1,0 +1,53 @@
+"""The application: routes, headers, sessions, errors."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+import anyio.to_thread
+from fastapi import FastAPI
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.sessions import SessionMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.staticfiles import StaticFiles
+
+from lucidex import __version__
+from lucidex.web import api, problems
+from lucidex.web.context import AppContext
+from lucidex.web.pages import account, bench, files, folio, start
+from lucidex.web.security import add_headers
+from lucidex.web.templating import STATIC
+
+SESSION_SECONDS = 14 * 24 * 3600
+THREADS = 24
+
+
+def create_app(context: AppContext, secret: str) -> FastAPI:
+    """The application over a context; `secret` signs the session cookies."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        anyio.to_thread.current_default_thread_limiter().total_tokens = THREADS
+        yield
+        context.workshop.close()
+
+    app = FastAPI(
+        title="Lucidex",
+        version=__version__,
+        summary="One picture, every place it has to fill.",
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        lifespan=lifespan,
+    )
+    app.state.context = context
+    for router in (account.router, start.router, folio.router, bench.router, files.router, api.router):
+        app.include_router(router)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    problems.add_handlers(app)
+    app.middleware("http")(add_headers)
+    app.add_middleware(
+        SessionMiddleware, secret_key=secret, session_cookie="lucidex", max_age=SESSION_SECONDS, same_site="lax"
+    )
+    app.add_middleware(GZipMiddleware, minimum_size=1_000)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
+    return app

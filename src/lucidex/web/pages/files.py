@@ -1,0 +1,101 @@
+"""Pixels for the screen and finished files; every one only after the check of its folio."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from starlette.responses import FileResponse, HTMLResponse, Response
+
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import NotFoundError
+from lucidex.core.geometry import Size
+from lucidex.core.units import format_weight
+from lucidex.services.places import find_place
+from lucidex.services.prepare import PictureState, read_picture
+from lucidex.services.results import PlacedPicture, for_screen, in_place, up_to
+from lucidex.web.bench_view import PlaceView, place_view
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.templating import partial
+
+router = APIRouter(include_in_schema=False)
+
+FOREVER = "private, max-age=31536000, immutable"
+Edge = Annotated[int, Query(ge=1, le=4_000)]
+
+
+@router.get("/pictures/{picture_id}/preview")
+def preview(
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    w: Edge = 320,
+    h: Edge = 320,
+    v: str | None = None,
+    before: Annotated[str | None, Query(max_length=30)] = None,
+    original: bool = False,
+) -> Response:
+    """The prepared picture, no larger than w × h; as it stood before a step, or as it came in."""
+    state = read_picture(app.workshop, who, picture_id)
+    document = up_to(state.document, before)
+    if original:
+        document = document.model_copy(update={"steps": ()})
+    wanted = for_screen(app.workshop, state, Size(w, h), document)
+    content = app.renderer.preview(wanted)
+    headers = {"Cache-Control": FOREVER if v else "no-store", "ETag": f'"{wanted.key}"'}
+    return Response(content, media_type=wanted.format.output.media_type, headers=headers)
+
+
+def _placed(
+    app: AppContext, who: SignedIn, picture_id: int, place_id: int, as_format: FormatName | None = None
+) -> tuple[PictureState, PlacedPicture]:
+    state, view = _place_view(app, who, picture_id, place_id)
+    if as_format is None and view.placed is not None:
+        return state, view.placed
+    return state, in_place(app.workshop, state, str(place_id), view.demand, as_format)
+
+
+def _place_view(app: AppContext, who: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceView]:
+    state = read_picture(app.workshop, who, picture_id)
+    row = find_place(app.workshop, who, place_id)
+    if row.folio_id != state.folio_id:
+        raise NotFoundError("This place hangs in another folio.")
+    return state, place_view(app, state, row)
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/file")
+def finished_file(
+    app: App, who: SignedIn, picture_id: int, place_id: int, key: str | None = None, download: bool = False
+) -> FileResponse:
+    """The finished file; what hangs on the wall is this very file."""
+    _, placed = _placed(app, who, picture_id, place_id)
+    finished = app.renderer.finish(placed.wanted)
+    same = key is None or key == finished.key
+    return FileResponse(
+        finished.path,
+        media_type=placed.wanted.format.output.media_type,
+        filename=placed.file_name if download else None,
+        headers={"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": finished.key},
+    )
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/frame")
+def frame_on_wall(
+    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge
+) -> HTMLResponse:
+    """A frame on the wall, once its file is finished."""
+    _, view = _place_view(app, who, picture_id, place_id)
+    if view.placed is not None:
+        app.renderer.finish(view.placed.wanted)
+        _, view = _place_view(app, who, picture_id, place_id)
+    values = {"picture_id": picture_id, "place_view": view, "width": width, "height": height}
+    return partial(request, "bench/frame.html", **values)
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/weight")
+def weight_as(
+    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, format: FormatName  # noqa: A002
+) -> HTMLResponse:
+    """The real weight in one format, by encoding it."""
+    _, placed = _placed(app, who, picture_id, place_id, format)
+    finished = app.renderer.finish(placed.wanted)
+    over = placed.demand.max_bytes is not None and finished.byte_count > placed.demand.max_bytes
+    return partial(request, "bench/weight.html", words=format_weight(finished.byte_count), over=over)

@@ -1,0 +1,101 @@
+"""Gather: the pictures of a folio, their facts and texts; sharing."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
+from pydantic import ValidationError
+from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+
+from lucidex.core.document import Texts
+from lucidex.core.errors import OutOfRangeError
+from lucidex.services import changes, folios, gather
+from lucidex.services.prepare import change, read_picture
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import page, partial
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+THUMBNAIL_EDGE = 320
+
+
+@router.get("/folios/{folio_id}")
+def folio(folio_id: int) -> RedirectResponse:
+    """A folio opens at its pictures."""
+    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+
+
+@router.get("/folios/{folio_id}/gather")
+def gather_page(request: Request, app: App, who: SignedIn, folio_id: int, removed: int | None = None) -> HTMLResponse:
+    """The sheet of pictures."""
+    return page(request, "gather/gather.html", **_sheet(app, who, folio_id), removed=removed)
+
+
+def _sheet(app: AppContext, who: SignedIn, folio_id: int) -> dict[str, object]:
+    view = folios.read_folio(app.workshop, who, folio_id)
+    states = [read_picture(app.workshop, who, picture.id) for picture in view.pictures]
+    return {"who": who, "view": view, "states": states}
+
+
+@router.post("/folios/{folio_id}/name")
+def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max_length=500)] = "") -> Response:
+    """Give the folio another name."""
+    folios.rename_folio(app.workshop, who, folio_id, name)
+    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+
+
+@router.post("/folios/{folio_id}/shares")
+def share(app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """Share the folio with a colleague."""
+    folios.share_folio(app.workshop, who, folio_id, login)
+    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+
+
+@router.post("/folios/{folio_id}/shares/{person_id}/remove")
+def unshare(app: App, who: SignedIn, folio_id: int, person_id: int) -> Response:
+    """Stop sharing with a colleague."""
+    folios.unshare_folio(app.workshop, who, folio_id, person_id)
+    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+
+
+@router.post("/pictures/{picture_id}/remove")
+def remove(app: App, who: SignedIn, picture_id: int) -> Response:
+    """Take a picture out of its folio."""
+    state = read_picture(app.workshop, who, picture_id)
+    gather.remove_picture(app.workshop, who, picture_id)
+    return RedirectResponse(f"/folios/{state.folio_id}/gather?removed={picture_id}", 303)
+
+
+@router.post("/pictures/{picture_id}/put-back")
+def put_back(app: App, who: SignedIn, picture_id: int) -> Response:
+    """Put a removed picture back."""
+    folio_id = gather.put_back_picture(app.workshop, who, picture_id)
+    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+
+
+@router.post("/pictures/{picture_id}/texts")
+def write_texts(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    version: Annotated[int, Form()],
+    alternative: Annotated[str, Form()] = "",
+    caption: Annotated[str, Form()] = "",
+    credit: Annotated[str, Form()] = "",
+) -> HTMLResponse:
+    """Write alternative text, caption and credit."""
+    try:
+        texts = Texts(alternative=alternative.strip(), caption=caption.strip(), credit=credit.strip())
+    except ValidationError as error:
+        field = str(error.errors()[0]["loc"][-1])
+        raise OutOfRangeError(f"The {field} text is too long.") from error
+    state = change(app.workshop, who, picture_id, version, "Wrote the texts", changes.set_texts(texts))
+    return partial(request, "gather/texts.html", state=state, saved=True)
+
+
+@router.get("/pictures/{picture_id}/original")
+def original(app: App, who: SignedIn, picture_id: int) -> FileResponse:
+    """The original, byte for byte."""
+    path, name, facts = gather.original_file(app.workshop, who, picture_id)
+    return FileResponse(path, media_type=facts.media_type, filename=name)

@@ -1,0 +1,80 @@
+"""The start page: takes pictures at once, with the places they are for."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+from starlette.responses import HTMLResponse
+
+from lucidex.core.places import PlaceDemand, demand_words, read_demand
+from lucidex.services.folios import list_folios
+from lucidex.services.gather import BroughtIn, NewFolio, bring_in
+from lucidex.web.context import App, SignedIn
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import page
+from lucidex.web.uploads import body_chunks, refuse_oversized
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+FileName = Annotated[str, Query(max_length=2_000)]
+
+
+class Arrived(BaseModel):
+    """What the script of the page needs to know of a picture that was taken."""
+
+    picture_id: int
+    folio_id: int
+    file_name: str
+    notes: list[str]
+
+    @classmethod
+    def of(cls, taken: BroughtIn) -> "Arrived":
+        """From the service's answer."""
+        return cls(
+            picture_id=taken.picture_id, folio_id=taken.folio_id, file_name=taken.file_name, notes=list(taken.notes)
+        )
+
+
+class ReadSize(BaseModel):
+    """A typed size, understood."""
+
+    words: str = Field(description="The place in a few words")
+
+
+@router.get("/")
+def start(request: Request, app: App, who: SignedIn) -> HTMLResponse:
+    """Drop area, wanted sizes, folios."""
+    return page(request, "start/start.html", who=who, folios=list_folios(app.workshop, who))
+
+
+@router.get("/start/size")
+def read_size(who: SignedIn, text: Annotated[str, Query(max_length=200)]) -> ReadSize:
+    """Whether a typed size is understood, before anything is dropped."""
+    return ReadSize(words=demand_words(read_demand(text).demand()))
+
+
+@router.post("/start/pictures")
+async def first_picture(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    name: FileName = "picture",
+    size: Annotated[list[str], Query(max_length=30)] = [],  # noqa: B006
+) -> Arrived:
+    """Take a picture into a folio of its own, made together with the places typed for it."""
+    await refuse_oversized(request, name)
+    demands: tuple[PlaceDemand, ...] = tuple(read_demand(text).demand() for text in size)
+    new = NewFolio(name.rpartition(".")[0] or name, demands)
+    taken = await run_in_threadpool(bring_in, app.workshop, who, new, name, body_chunks(request))
+    return Arrived.of(taken)
+
+
+@router.post("/folios/{folio_id}/pictures")
+async def another_picture(
+    request: Request, app: App, who: SignedIn, folio_id: int, name: FileName = "picture"
+) -> Arrived:
+    """Take a picture into a folio."""
+    await refuse_oversized(request, name)
+    taken = await run_in_threadpool(bring_in, app.workshop, who, folio_id, name, body_chunks(request))
+    return Arrived.of(taken)

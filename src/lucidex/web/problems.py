@@ -1,0 +1,91 @@
+"""Errors in plain words: problem details (RFC 9457) for the API, a sentence in the page for people."""
+
+import logging
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from starlette.exceptions import HTTPException
+from starlette.responses import JSONResponse, RedirectResponse, Response
+
+from lucidex.core import errors
+from lucidex.web.context import NotSignedInError
+from lucidex.web.templating import page, partial
+
+log = logging.getLogger("lucidex")
+
+_STATUS: dict[type[errors.SaidError], tuple[int, str]] = {
+    NotSignedInError: (401, "Not signed in"),
+    errors.NotAllowedError: (403, "Not allowed"),
+    errors.NotFoundError: (404, "Not found"),
+    errors.ChangedMeanwhileError: (409, "Changed meanwhile"),
+    errors.TooLargeError: (413, "Too large"),
+    errors.UnreadableFileError: (422, "Not readable"),
+    errors.OutOfRangeError: (422, "Out of range"),
+    errors.NotUnderstoodError: (422, "Not understood"),
+    errors.UnavailableError: (503, "Not available at the moment"),
+}
+_ORDINARY = {
+    404: ("Not found", "There is nothing at this address."),
+    405: ("Not possible", "This address does not take that kind of request."),
+    400: ("Not understood", "The request could not be read."),
+}
+
+
+def status_of(error: errors.SaidError) -> tuple[int, str]:
+    """HTTP status and title of an error."""
+    return _STATUS.get(type(error), (422, "Not possible"))
+
+
+def answer(request: Request, status: int, title: str, sentence: str) -> Response:
+    """The error in the form that the asker reads: JSON, a notice in the page, or a page."""
+    if request.url.path.startswith("/api") or "json" in request.headers.get("accept", ""):
+        body = {"type": "about:blank", "title": title, "status": status, "detail": sentence}
+        headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
+        return JSONResponse(body, status, headers, media_type="application/problem+json")
+    if request.headers.get("hx-request") == "true":
+        notice = partial(request, "parts/notice.html", status=status, title=title, sentence=sentence)
+        notice.status_code = status
+        notice.headers["HX-Retarget"] = "#notice"
+        notice.headers["HX-Reswap"] = "innerHTML"
+        return notice
+    return page(request, "error.html", status_code=status, status=status, title=title, sentence=sentence)
+
+
+def in_words(error: RequestValidationError) -> str:
+    """One sentence for what a schema refused."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"] if part not in {"body", "query", "path"})
+    return f"{where or 'The request'}: {str(first['msg']).lower()}."
+
+
+def add_handlers(app: FastAPI) -> None:
+    """Say every error in words."""
+
+    @app.exception_handler(errors.SaidError)
+    async def said(request: Request, error: errors.SaidError) -> Response:
+        if isinstance(error, NotSignedInError) and not _wants_data(request):
+            return RedirectResponse(f"/sign-in?next={request.url.path}", 303)
+        return answer(request, *status_of(error), error.sentence)
+
+    @app.exception_handler(RequestValidationError)
+    async def refused(request: Request, error: RequestValidationError) -> Response:
+        return answer(request, 422, "Out of range", in_words(error))
+
+    @app.exception_handler(HTTPException)
+    async def ordinary(request: Request, error: HTTPException) -> Response:
+        title, sentence = _ORDINARY.get(error.status_code, ("Not possible", str(error.detail)))
+        return answer(request, error.status_code, title, sentence)
+
+    @app.exception_handler(Exception)
+    async def unforeseen(request: Request, error: Exception) -> Response:
+        log.error("unforeseen error at %s", request.url.path, exc_info=error)
+        sentence = "Something went wrong on our side. Nothing was lost; the last state that you saw is kept."
+        return answer(request, 500, "Something went wrong", sentence)
+
+
+def _wants_data(request: Request) -> bool:
+    return (
+        request.url.path.startswith("/api")
+        or "json" in request.headers.get("accept", "")
+        or request.headers.get("hx-request") == "true"
+    )

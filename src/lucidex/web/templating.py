@@ -1,0 +1,57 @@
+"""Jinja with the product's filters."""
+
+from datetime import datetime
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlencode
+
+from fastapi import Request
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from starlette.responses import HTMLResponse
+
+from lucidex.core.units import format_number, format_weight
+from lucidex.web.security import csrf_token
+
+HERE = Path(__file__).parent
+STATIC = HERE / "static"
+
+
+def _fingerprint() -> str:
+    files = sorted(path for path in STATIC.rglob("*") if path.suffix in {".css", ".js"})
+    return sha256(b"".join(path.read_bytes() for path in files)).hexdigest()[:12]
+
+
+def _day(moment: datetime) -> str:
+    return f"{moment.day} {moment:%B %Y, %H:%M} UTC"
+
+
+def _query(**parts: object) -> str:
+    given = {name: value for name, value in parts.items() if value is not None}
+    return "?" + urlencode(given) if given else ""
+
+
+environment = Environment(
+    loader=FileSystemLoader(HERE / "templates"),
+    autoescape=True,
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+environment.filters |= {"weight": format_weight, "number": format_number, "day": _day}
+environment.globals |= {"query": _query, "assets": _fingerprint()}
+
+
+def render(request: Request, template: str, **values: Any) -> str:
+    """A template as text."""
+    return environment.get_template(template).render(request=request, csrf=csrf_token(request), **values)
+
+
+def page(request: Request, template: str, status_code: int = 200, **values: Any) -> HTMLResponse:
+    """A whole page."""
+    return HTMLResponse(render(request, template, **values), status_code)
+
+
+def partial(request: Request, template: str, **values: Any) -> HTMLResponse:
+    """A part that htmx exchanges."""
+    return HTMLResponse(render(request, template, **values))
