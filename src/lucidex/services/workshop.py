@@ -15,6 +15,7 @@ class Workshop:
     """One running product over one data folder and one database."""
 
     def __init__(self, data_folder: Path, database_url: str) -> None:
+        self.data_folder = data_folder
         self.database = Database(database_url)
         self.originals = FolderStore(data_folder / "originals")
         self.results = FolderStore(data_folder / "results")

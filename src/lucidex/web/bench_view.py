@@ -8,7 +8,7 @@ from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import SaidError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Size, Window, covering_window
+from lucidex.core.geometry import Point, Size, Window, covering_window
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import Crop, StepEntry
 from lucidex.core.steps.crop import ShapeArea, crop_box
@@ -166,8 +166,17 @@ def _place_stage(state: PictureState, frame: Frame, chosen: PlaceView | None) ->
             "largest": {"width": width, "height": height},
             "shape": [chosen.placed.size.width, chosen.placed.size.height],
             "post": f"/pictures/{state.picture_id}/places/{chosen.place.id}/framing",
+            "focal": _focal(state, frame, chosen),
         }
     return stage
+
+
+def _focal(state: PictureState, frame: Frame, chosen: PlaceView) -> dict[str, float] | None:
+    framing = state.document.framings.get(str(chosen.place.id))
+    if framing is None:
+        return None
+    point = frame.to_picture(Point(framing.focal_x, framing.focal_y))
+    return {"x": point.x, "y": point.y}
 
 
 def _preview_address(state: PictureState, document: PictureDocument, before: str | None) -> str:

@@ -1,0 +1,88 @@
+"""The demo data: Marrow Lane Glasshouse prepares its autumn. Loaded once; a start that was killed goes on."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from lucidex.core.document import Framing, Texts
+from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.places import read_demand
+from lucidex.services import changes, folios, gather, places
+from lucidex.services.people import Who, add_person, find_login
+from lucidex.services.prepare import change
+from lucidex.services.workshop import Workshop
+
+DEMO_LOGIN, DEMO_PASSWORD = "mara", "evenings-under-glass"  # noqa: S105
+FOLIOS = {
+    "Autumn evenings": (
+        "dome-at-dusk.jpg",
+        "fern-fronds.jpg",
+        "rosette.jpg",
+        "terraces.jpg",
+        "keeper.jpg",
+        "IMG_0412.JPG",
+        "word-mark.png",
+    ),
+    "Seed swap": ("seed-packet.jpg", "rosette.jpg"),
+}
+PLACES = {
+    "Autumn evenings": (
+        ("Site banner", "1600x640 under 180 kB"),
+        ("Talk slide", "1920x1080"),
+        ("Upright post", "1080x1350 under 250 kB"),
+        ("Event card", "800x420 under 100 kB as webp"),
+        ("Letter foot", "180x70 show whole"),
+    ),
+    "Seed swap": (("Event card", "800x420 under 100 kB"), ("Square post", "1080x1080")),
+}
+ALTERNATIVE_TEXTS = {
+    "dome-at-dusk.jpg": "The glass dome of Marrow Lane Glasshouse, lit from inside, mirrored in its pond at dusk.",
+    "fern-fronds.jpg": "Fern fronds close up, bright green in falling light.",
+    "rosette.jpg": "A grey-green succulent rosette with pink edges and drops of water, on dark gravel.",
+    "keeper.jpg": "Painted portrait of a keeper with straw hat, round glasses and white beard.",
+    "word-mark.png": "Marrow Lane Glasshouse",
+}
+FOCAL_POINTS = {"dome-at-dusk.jpg": (0.62, 0.64), "keeper.jpg": (0.52, 0.36), "seed-packet.jpg": (0.45, 0.42)}
+CROPS = {"dome-at-dusk.jpg": "16:10"}
+
+
+def load_demo(workshop: Workshop, pictures: Path, say: Callable[[str], None]) -> None:
+    """Make the demo account, its folios, pictures and places, as far as they are missing."""
+    done = workshop.data_folder / "demo-loaded"
+    if done.exists():
+        return
+    who = find_login(workshop, DEMO_LOGIN) or add_person(workshop, DEMO_LOGIN, "Mara Ellery", DEMO_PASSWORD)
+    say("Loading the demo pictures …")
+    for name, files in reversed(FOLIOS.items()):
+        _load_folio(workshop, who, pictures, name, files)
+    done.touch()
+
+
+def _load_folio(workshop: Workshop, who: Who, pictures: Path, name: str, files: tuple[str, ...]) -> None:
+    folio_id = next((row.id for row in folios.list_folios(workshop, who) if row.name == name), None)
+    folio_id = folio_id or folios.make_folio(workshop, who, name)
+    view = folios.read_folio(workshop, who, folio_id)
+    here = {picture.file_name for picture in view.pictures}
+    hung = {place.name for place in view.places}
+    for place_name, typed in PLACES[name]:
+        if place_name not in hung:
+            places.hang_place(workshop, who, folio_id, read_demand(typed).demand(), place_name)
+    for file in files:
+        if file not in here:
+            _bring_in(workshop, who, folio_id, pictures / file)
+
+
+def _bring_in(workshop: Workshop, who: Who, folio_id: int, path: Path) -> None:
+    with path.open("rb") as file:
+        taken = gather.bring_in(workshop, who, folio_id, path.name, iter(lambda: file.read(1 << 20), b""))
+    version = 1
+    if (text := ALTERNATIVE_TEXTS.get(path.name)) is not None:
+        alter = changes.set_texts(Texts(alternative=text))
+        version = change(workshop, who, taken.picture_id, version, "Wrote the texts", alter).version
+    if (line := CROPS.get(path.name)) is not None and isinstance(read := read_line(line), ReadStep):
+        version = change(workshop, who, taken.picture_id, version, "Cropped to 16 : 10", changes.add_step(read.step)).version
+    if (focal := FOCAL_POINTS.get(path.name)) is not None:
+        framing = Framing(focal_x=focal[0], focal_y=focal[1])
+        for place in folios.read_folio(workshop, who, folio_id).places:
+            if places.demand_of(place).is_framed:
+                alter = changes.frame(place.id, framing)
+                version = change(workshop, who, taken.picture_id, version, f"Framed for “{place.name}”", alter).version

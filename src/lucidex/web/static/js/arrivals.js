@@ -1,0 +1,180 @@
+// Pictures on their way in: typed sizes, chosen and dropped files, progress, and where to go on.
+// Sends each file as one request; a refused file is said and does not stop the others.
+import { csrf } from "./requests.js";
+
+const MOST_BYTES = 200_000_000;
+
+/**
+ * @typedef {{number: number, name: string, state: string, busy: boolean, progressStyle: object,
+ *   trouble: string, notes: string, file: File, request: XMLHttpRequest | null}} Arriving
+ * @typedef {{picture_id: number, folio_id: number, notes: string[]}} Taken
+ */
+
+/** @param {AlpineLike} Alpine */
+export function registerArrivals(Alpine) {
+  Alpine.data("arrivals", () => ({
+    /** @type {Arriving[]} */ files: [],
+    /** @type {{text: string, words: string, removeWords: string}[]} */ sizes: [],
+    sizeTrouble: "",
+    typed: "",
+    busy: false,
+    stopped: false,
+    address: "",
+    /** @type {Taken[]} */ taken: [],
+
+    init() { this.address = /** @type {any} */ (this).$el.dataset.address; },
+    get noSizes() { return this.sizes.length === 0; },
+    get busyOrTroubled() { return this.files.length > 0; },
+    get failed() { return this.files.filter((file) => file.trouble).length; },
+    get goOnAddress() { return !this.busy && this.taken.length ? this.nextAddress() : ""; },
+    get canDismiss() { return !this.busy && this.taken.length === 0; },
+    get summary() {
+      const arrived = `${this.taken.length} of ${this.files.length} arrived`;
+      if (this.busy) return arrived;
+      return this.failed ? `${arrived}, ${this.failed} not taken.` : arrived;
+    },
+
+    dropArea: {
+      /** @this {any} @param {DragEvent} event */
+      "@dragover.prevent"(event) { /** @type {HTMLElement} */ (event.currentTarget).dataset.over = ""; },
+      /** @this {any} @param {DragEvent} event */
+      "@dragleave"(event) { delete (/** @type {HTMLElement} */ (event.currentTarget).dataset.over); },
+      /** @this {any} @param {DragEvent} event */
+      "@drop.prevent"(event) {
+        delete (/** @type {HTMLElement} */ (event.currentTarget).dataset.over);
+        this.receive([...(event.dataTransfer?.files ?? [])]);
+      },
+    },
+    chooser: {
+      /** @this {any} @param {Event} event */
+      "@change"(event) {
+        const input = /** @type {HTMLInputElement} */ (event.target);
+        this.receive([...(input.files ?? [])]);
+        input.value = "";
+      },
+    },
+    sizeForm: {
+      /** @this {any} */
+      async "@submit.prevent"() { await this.addSize(); },
+    },
+    sizeInput: {
+      /** @this {any} @param {Event} event */
+      "@input"(event) {
+        this.typed = /** @type {HTMLInputElement} */ (event.target).value;
+        this.sizeTrouble = "";
+      },
+    },
+
+    async addSize() {
+      const text = this.typed.trim();
+      if (!text) return true;
+      const answer = await fetch(`/start/size?${new URLSearchParams({ text })}`, { headers: { Accept: "application/json" } });
+      const said = await answer.json();
+      if (!answer.ok) {
+        this.sizeTrouble = said.detail;
+        return false;
+      }
+      if (!this.sizes.some((size) => size.words === said.words)) {
+        this.sizes.push({ text, words: said.words, removeWords: `Remove ${said.words}` });
+      }
+      this.typed = "";
+      const input = /** @type {HTMLInputElement | null} */ (/** @type {any} */ (this).$root.querySelector(".line"));
+      if (input) input.value = "";
+      return true;
+    },
+
+    /** @param {Event} event */
+    dropSize(event) {
+      const text = /** @type {HTMLElement} */ (event.currentTarget).dataset.size;
+      this.sizes = this.sizes.filter((size) => size.text !== text);
+    },
+
+    /** @param {File[]} files */
+    async receive(files) {
+      if (this.busy || files.length === 0) return;
+      // a size that was typed but not added yet counts too; one that is not understood is said first
+      if (!(await this.addSize())) return;
+      this.files = files.map((file, number) => ({
+        number, name: file.name, state: "waiting", busy: false, progressStyle: {}, trouble: "", notes: "", file, request: null,
+      }));
+      this.taken = [];
+      this.busy = true;
+      this.stopped = false;
+      for (const file of this.files) if (!this.stopped) await this.send(file);
+      this.busy = false;
+      const quiet = this.files.every((file) => !file.trouble && !file.notes);
+      if (this.taken.length && quiet && !this.stopped) location.assign(this.nextAddress());
+    },
+
+    stop() {
+      this.stopped = true;
+      for (const file of this.files) {
+        file.request?.abort();
+        if (file.state === "waiting") file.state = "not sent";
+      }
+    },
+
+    dismiss() { this.files = []; },
+
+    nextAddress() {
+      const [first] = this.taken;
+      if (!first) return "";
+      const one = this.files.length === 1 && this.taken.length === 1;
+      return one ? `/pictures/${first.picture_id}` : `/folios/${first.folio_id}/gather`;
+    },
+
+    /** @param {Arriving} file @returns {Promise<void>} */
+    send(file) {
+      if (file.file.size > MOST_BYTES) {
+        const weight = Math.round(file.file.size / 1e6);
+        file.trouble = `“${file.name}” was not taken. It weighs ${weight} MB; files of up to 200 MB are taken.`;
+        file.state = "not taken";
+        return Promise.resolve();
+      }
+      return new Promise((done) => {
+        const request = new XMLHttpRequest();
+        file.request = request;
+        request.open("POST", this.target(file.name));
+        request.setRequestHeader("X-CSRF-Token", csrf());
+        request.setRequestHeader("Accept", "application/json");
+        request.setRequestHeader("Content-Type", "application/octet-stream");
+        request.upload.onprogress = (event) => this.show(file, event.loaded / event.total);
+        request.onload = () => this.answered(file, request);
+        request.onerror = () => { file.trouble = `“${file.name}” was not taken. The product does not answer.`; file.state = "not taken"; };
+        request.onabort = () => { file.state = "stopped"; };
+        request.onloadend = () => { file.busy = false; file.request = null; done(); };
+        file.busy = true;
+        request.send(file.file);
+      });
+    },
+
+    /** @param {string} name */
+    target(name) {
+      const query = new URLSearchParams({ name });
+      const [first] = this.taken;
+      if (first) return `/folios/${first.folio_id}/pictures?${query}`;
+      for (const size of this.sizes) query.append("size", size.text);
+      return `${this.address}?${query}`;
+    },
+
+    /** @param {Arriving} file @param {number} share */
+    show(file, share) {
+      file.progressStyle = { transform: `scaleX(${share})` };
+      file.state = share < 1 ? `${Math.round(100 * share)} %` : "being read";
+    },
+
+    /** @param {Arriving} file @param {XMLHttpRequest} request */
+    answered(file, request) {
+      /** @type {any} */ let said = {};
+      try { said = JSON.parse(request.responseText); } catch { /* no words came with it */ }
+      if (request.status >= 400 || !said.picture_id) {
+        file.trouble = said.detail ?? `“${file.name}” was not taken. The product answered ${request.status}.`;
+        file.state = "not taken";
+        return;
+      }
+      this.taken.push(said);
+      file.notes = said.notes.join(" ");
+      file.state = "taken";
+    },
+  }));
+}

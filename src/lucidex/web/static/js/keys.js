@@ -1,0 +1,28 @@
+// The few keys of the bench, as listed under "?".
+import { currentView, holdOriginal, show } from "./stage.js";
+
+export function listenForKeys() {
+  document.addEventListener("keydown", (event) => {
+    if (!document.getElementById("bench") || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+    const key = event.key.toLowerCase();
+    if (key === "o") holdOriginal(true);
+    else if (key === "/") {
+      event.preventDefault();
+      document.getElementById("line")?.focus();
+    } else if (key === "u") press(event.shiftKey ? "redo" : "undo");
+    else if (key === "d") press("download");
+    else if (key === "r" && document.querySelector('[data-view="result"]')) show(currentView() === "result" ? "work" : "result");
+  });
+  document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "o") holdOriginal(false); });
+  window.addEventListener("blur", () => holdOriginal(false));
+}
+
+/** @param {Event} event */
+function isTyping(event) {
+  return /** @type {Element} */ (event.target).matches?.("input, textarea, select") ?? false;
+}
+
+/** @param {string} name */
+function press(name) {
+  /** @type {HTMLElement | null} */ (document.querySelector(`[data-key="${name}"]:not(:disabled)`))?.click();
+}

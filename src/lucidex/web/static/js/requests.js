@@ -1,0 +1,53 @@
+// Guards every request of the page: the session's token, the document's version, and what to do on a conflict.
+// Listens to htmx; on a conflict it can repeat the refused request on top of the other change.
+
+/** @type {{action: string, values: Record<string, string>} | null} */
+let refused = null;
+
+export const csrf = () => document.querySelector("meta[name=csrf]")?.getAttribute("content") ?? "";
+
+const bench = () => document.getElementById("bench");
+
+export function guardRequests() {
+  document.addEventListener("htmx:before:request", (event) => {
+    // set as late as this, because a queued request must carry the version that the one before it made
+    const { request } = contextOf(event);
+    request.headers["X-CSRF-Token"] = csrf();
+    request.headers["X-Version"] = bench()?.dataset.version ?? "0";
+  });
+  document.addEventListener("htmx:after:request", (event) => {
+    const { request, response } = contextOf(event);
+    if (response?.status !== 409) return;
+    const body = /** @type {URLSearchParams | null} */ (request.body);
+    refused = { action: request.action, values: Object.fromEntries(body ?? []) };
+  });
+  document.addEventListener("htmx:error", () => say("The product does not answer. Is it still running? Nothing that you see is lost."));
+  document.addEventListener("click", async (event) => {
+    const choice = /** @type {Element} */ (event.target).closest("[data-conflict]");
+    if (!choice) return;
+    choice.closest(".notice")?.remove();
+    const again = refused;
+    refused = null;
+    await change("GET", bench()?.dataset.address ?? location.href, {});
+    if (choice.getAttribute("data-conflict") === "mine" && again) await change("POST", again.action, again.values);
+  });
+}
+
+/** Ask for the bench as it is after a change. @param {string} verb @param {string} path @param {object} values */
+export function change(verb, path, values) {
+  return window.htmx.ajax(verb, path, { source: "#bench", target: "#bench", swap: "outerMorph", values });
+}
+
+/** @param {Event} event @returns {HtmxContext} */
+function contextOf(event) {
+  return /** @type {CustomEvent} */ (event).detail.ctx;
+}
+
+/** Say a sentence at the foot of the page. @param {string} sentence */
+export function say(sentence) {
+  const seat = document.getElementById("notice");
+  if (!seat) return;
+  seat.innerHTML = '<div class="notice" data-red><p></p><div><button class="button" data-dismiss>Understood</button></div></div>';
+  const paragraph = seat.querySelector("p");
+  if (paragraph) paragraph.textContent = sentence;
+}
