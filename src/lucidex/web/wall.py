@@ -1,16 +1,19 @@
 """How the places hang: all to one common scale, in rows, with air between them."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from lucidex.core.geometry import Size
 
 WALL_WIDTH = 236
-WALL_HEIGHT = 560
+WALL_HEIGHT = 590
 CAPTION_HEIGHT = 62
 CAPTION_WIDTH = 108
 GAP = 16
 SMALLEST_SIDE = 22
 LARGEST_FRAME_HEIGHT = 190
+SCALE_STEP = 0.96
+LEAST_SHARE = 0.3
 
 
 @dataclass(frozen=True)
@@ -21,6 +24,7 @@ class Seat:
     width: int
     height: int
     magnified: int
+    caption_beside: bool
 
 
 @dataclass(frozen=True)
@@ -30,25 +34,41 @@ class Hanging:
     rows: tuple[tuple[Seat, ...], ...]
     scale: float
 
+    @property
+    def height(self) -> int:
+        """Screen pixels from the first frame to the last caption."""
+        return sum(max(_seat_height(seat) for seat in row) + GAP for row in self.rows)
+
 
 def hang(sizes: list[Size]) -> Hanging:
-    """Find the largest scale at which all frames fit the wall; below a third of it the wall scrolls."""
+    """The largest common scale at which all frames fit the wall; where none does, the wall scrolls.
+
+    Two ways are tried at each scale: one frame a row with the caption beside the narrow ones, and several
+    frames a row with the captions below.
+    """
     if not sizes:
         return Hanging((), 1.0)
-    scale = min(
-        1.0,
-        WALL_WIDTH / max(size.width for size in sizes),
-        LARGEST_FRAME_HEIGHT / max(size.height for size in sizes),
-    )
-    least = scale / 3
-    hanging = _rows(sizes, scale)
-    while _height(hanging) > WALL_HEIGHT and scale > least:
-        scale *= 0.94
-        hanging = _rows(sizes, scale)
-    return hanging
+    widest = WALL_WIDTH / max(size.width for size in sizes)
+    largest = min(1.0, widest, LARGEST_FRAME_HEIGHT / max(size.height for size in sizes))
+    scale = largest
+    while scale > largest * LEAST_SHARE:
+        for arrange in (_one_a_row, _several_a_row):
+            hanging = arrange(sizes, scale)
+            if hanging.height <= WALL_HEIGHT:
+                return hanging
+        scale *= SCALE_STEP
+    ways: tuple[Callable[[list[Size], float], Hanging], ...] = (_one_a_row, _several_a_row)
+    return min((arrange(sizes, scale) for arrange in ways), key=lambda hanging: hanging.height)
 
 
-def _rows(sizes: list[Size], scale: float) -> Hanging:
+def _one_a_row(sizes: list[Size], scale: float) -> Hanging:
+    seats = [_seat(index, size, scale) for index, size in enumerate(sizes)]
+    room_beside = WALL_WIDTH - CAPTION_WIDTH - GAP
+    rows = tuple((Seat(s.index, s.width, s.height, s.magnified, s.width <= room_beside),) for s in seats)
+    return Hanging(rows, scale)
+
+
+def _several_a_row(sizes: list[Size], scale: float) -> Hanging:
     rows: list[list[Seat]] = []
     room = 0
     for index, size in enumerate(sizes):
@@ -68,8 +88,8 @@ def _seat(index: int, size: Size, scale: float) -> Seat:
     while size.longest * scale * magnified < SMALLEST_SIDE:
         magnified += 1
     width = max(1, round(size.width * scale * magnified))
-    return Seat(index, width, max(1, round(size.height * scale * magnified)), magnified)
+    return Seat(index, width, max(1, round(size.height * scale * magnified)), magnified, False)
 
 
-def _height(hanging: Hanging) -> int:
-    return sum(max(seat.height for seat in row) + CAPTION_HEIGHT + GAP for row in hanging.rows)
+def _seat_height(seat: Seat) -> int:
+    return max(seat.height, CAPTION_HEIGHT) if seat.caption_beside else seat.height + CAPTION_HEIGHT

@@ -111,10 +111,12 @@ def add_line(
     picture_id: int,
     version: Version,
     line: Annotated[str, Form()] = "",
+    offer: Annotated[str, Form()] = "",
     change_place: Annotated[bool, Form()] = False,
     place: Place = None,
 ) -> HTMLResponse:
-    """A size hangs (or changes) a place, anything else is a step."""
+    """A size hangs (or changes) a place, anything else is a step; `offer` is one picked from the lists."""
+    line = offer or line
     read = read_line(line)
     if isinstance(read, ReadPlace):
         state = read_picture(app.workshop, who, picture_id)

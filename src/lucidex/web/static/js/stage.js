@@ -276,7 +276,7 @@ function words() {
   const shown = state.win ?? { ...facts.picture };
   const spare = shown.width / facts.output.width;
   if (spare < 0.98) return say(scale, `enlarged ${(1 / spare).toFixed(1)} ×: will look soft`);
-  return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × more pixels across than needed` : "pixel for pixel");
+  return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × the pixels needed` : "pixel for pixel");
 }
 
 /** @param {number} percent */
