@@ -1,6 +1,6 @@
 """Draws the demo pictures of Marrow Lane Glasshouse into demo/pictures (about a quarter of an hour on two cores).
 
-    python demo/draw_all.py [NAME …]
+python demo/draw_all.py [NAME …]
 """
 
 import importlib

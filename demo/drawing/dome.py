@@ -54,7 +54,9 @@ def ridge(x, layer):
     base = 0.128 - 0.027 * layer
     h = base + 0.075 * (fbm(x * (2.0 + layer * 0.9) + 31.7 * layer, 2.1 * layer, 5) - 0.5)
     if layer >= 2:
-        h += (0.004 + 0.0028 * (layer - 2)) * fbm(x * 130.0, layer * 9.0, 4) * smooth(0.3, 0.6, noise(x * 16.0, layer))
+        h += (
+            (0.004 + 0.0028 * (layer - 2)) * fbm(x * 130.0, layer * 9.0, 4) * smooth(0.3, 0.6, noise(x * 16.0, layer))
+        )
     return h
 
 
@@ -98,13 +100,19 @@ def dome(x, y):
     u, v = dx * 0.9, dy
     plants = leafage(u + 0.12 * depth, v, 2.0)
     far = leafage(u * 0.8 - 0.1, v * 0.92 + 0.04, 9.0)
-    lamp = 0.45 + 1.25 * math.exp(-((dx + 0.22) ** 2) * 5 - (dy - 0.26) ** 2 * 7) + 0.95 * math.exp(
-        -((dx - 0.36) ** 2) * 9 - (dy - 0.32) ** 2 * 10
+    lamp = (
+        0.45
+        + 1.25 * math.exp(-((dx + 0.22) ** 2) * 5 - (dy - 0.26) ** 2 * 7)
+        + 0.95 * math.exp(-((dx - 0.36) ** 2) * 9 - (dy - 0.32) ** 2 * 10)
     )
     lamp *= 1.0 - 0.42 * smooth(0.25, 1.05, dy)
     haze = 0.8 + 0.4 * fbm(dx * 5 + 3, dy * 5, 4)
     r, g, b = 1.55 * lamp * haze, 0.83 * lamp * haze, 0.27 * lamp * haze
-    r, g, b = mix(r, 0.30 * lamp, 0.55 * far), mix(g, 0.33 * lamp, 0.55 * far), mix(b, 0.06 * lamp, 0.55 * far)
+    r, g, b = (
+        mix(r, 0.30 * lamp, 0.55 * far),
+        mix(g, 0.33 * lamp, 0.55 * far),
+        mix(b, 0.06 * lamp, 0.55 * far),
+    )
     vein = 0.6 + 0.8 * fbm(dx * 60, dy * 60, 3)
     r, g, b = mix(r, 0.060 * vein, plants), mix(g, 0.088 * vein, plants), mix(b, 0.022 * vein, plants)
     # panes: each holds the light a little differently
@@ -177,7 +185,11 @@ def land(x, y):
             near = layer / 4.0
             depth = smooth(0.0, 0.05, h - y)
             grain = 0.75 + 0.5 * fbm(x * 170, y * 220, 4)
-            hr, hg, hb = mix(0.25, 0.016, near**0.6), mix(0.165, 0.021, near**0.6), mix(0.225, 0.026, near**0.6)
+            hr, hg, hb = (
+                mix(0.25, 0.016, near**0.6),
+                mix(0.165, 0.021, near**0.6),
+                mix(0.225, 0.026, near**0.6),
+            )
             mist = depth * (1 - near) * 0.5
             fr, fg, fb = mix(hr, 0.34, mist), mix(hg, 0.20, mist), mix(hb, 0.22, mist)
             textured = mix(1.0, grain, near)
@@ -188,11 +200,17 @@ def land(x, y):
     r, g, b = mix(r, wr, cover), mix(g, wg, cover), mix(b, wb, cover)
     dr, dg, db, cover = dome(x, y)
     r, g, b = mix(r, dr, cover), mix(g, dg, cover), mix(b, db, cover)
-    hedge = 0.0085 + 0.010 * fbm(x * 48, 3.3, 5) * smooth(0.25, 0.7, noise(x * 13, 8.0)) + 0.0016 * fbm(x * 400, 2.0, 3)
+    hedge = (
+        0.0085 + 0.010 * fbm(x * 48, 3.3, 5) * smooth(0.25, 0.7, noise(x * 13, 8.0)) + 0.0016 * fbm(x * 400, 2.0, 3)
+    )
     cover = smooth(0.0, 0.0006, hedge - y)
     warm = math.exp(-(((x - CENTRE) / 0.17) ** 2))
     leaf = 0.5 + fbm(x * 420, y * 420, 4)
-    r, g, b = mix(r, (0.012 + 0.060 * warm) * leaf, cover), mix(g, (0.016 + 0.042 * warm) * leaf, cover), mix(b, 0.014 * leaf, cover)
+    r, g, b = (
+        mix(r, (0.012 + 0.060 * warm) * leaf, cover),
+        mix(g, (0.016 + 0.042 * warm) * leaf, cover),
+        mix(b, 0.014 * leaf, cover),
+    )
     return r, g, b
 
 

@@ -46,14 +46,54 @@ def frond(picture, x, y, angle, length, curl, light, random, shaded):
         px = x + length * s * math.cos(angle + curl * s * s / 3)
         py = y + length * s * math.sin(angle + curl * s * s / 3)
         thick = length * 0.0042 * (1.05 - s)
-        leaf(picture, px, py, angle + curl * s * s, length / 60, max(thick, 0.8), 0.8, 0.0, stem, stem * 1.2, light * 1.3, 0.1, 0.0, 1.0)
+        leaf(
+            picture,
+            px,
+            py,
+            angle + curl * s * s,
+            length / 60,
+            max(thick, 0.8),
+            0.8,
+            0.0,
+            stem,
+            stem * 1.2,
+            light * 1.3,
+            0.1,
+            0.0,
+            1.0,
+        )
 
 
 def _pinna(picture, x, y, angle, length, droop, light, random, shaded):
     if shaded and length > 30:
-        shadow(picture, x + length * 0.04, y + length * 0.10, angle + droop * 0.4, length, length * 0.085, 0.8, 0.5, length * 0.03)
+        shadow(
+            picture,
+            x + length * 0.04,
+            y + length * 0.10,
+            angle + droop * 0.4,
+            length,
+            length * 0.085,
+            0.8,
+            0.5,
+            length * 0.03,
+        )
     stem = np.array([0.09, 0.15, 0.035])
-    leaf(picture, x, y, angle, length, max(length * 0.009, 0.8), 0.5, droop / 2, stem, stem, light, 0.05, 0.0, 1.0)
+    leaf(
+        picture,
+        x,
+        y,
+        angle,
+        length,
+        max(length * 0.009, 0.8),
+        0.5,
+        droop / 2,
+        stem,
+        stem,
+        light,
+        0.05,
+        0.0,
+        1.0,
+    )
     count = max(5, min(24, int(length / 7)))
     for i in range(count, 0, -1):
         s = i / count
@@ -65,8 +105,20 @@ def _pinna(picture, x, y, angle, length, droop, light, random, shaded):
             base = np.array([0.075, 0.20, 0.040]) * fresh
             tip = np.array([0.17, 0.32, 0.055]) * fresh
             leaf(
-                picture, px, py, angle + droop * s + side * 1.12, size, max(size * 0.26, 0.8), 0.8, 0.10 * side,
-                base, tip, light * (0.86 + 0.18 * (side < 0)), 0.07, 0.6, s * 9 + x,
+                picture,
+                px,
+                py,
+                angle + droop * s + side * 1.12,
+                size,
+                max(size * 0.26, 0.8),
+                0.8,
+                0.10 * side,
+                base,
+                tip,
+                light * (0.86 + 0.18 * (side < 0)),
+                0.07,
+                0.6,
+                s * 9 + x,
             )
 
 
@@ -84,9 +136,22 @@ def draw(scale=1.0):
     picture = shade_house(width, height)
     for _ in range(9):
         start = width * random.uniform(-0.05, 1.05), height * random.uniform(0.75, 1.15)
-        frond(picture, *start, -math.pi / 2 + random.normal(0, 0.55), width * 0.46, random.normal(0, 0.5), 0.35, random, False)
+        frond(
+            picture,
+            *start,
+            -math.pi / 2 + random.normal(0, 0.55),
+            width * 0.46,
+            random.normal(0, 0.5),
+            0.35,
+            random,
+            False,
+        )
     picture = blurred(picture, 30 * scale)
-    for px, py, angle, size, curl in ((0.02, 0.30, 0.15, 0.62, -0.3), (0.98, 0.16, 2.75, 0.56, 0.4), (0.62, 1.08, -1.2, 0.6, 0.3)):
+    for px, py, angle, size, curl in (
+        (0.02, 0.30, 0.15, 0.62, -0.3),
+        (0.98, 0.16, 2.75, 0.56, 0.4),
+        (0.62, 1.08, -1.2, 0.6, 0.3),
+    ):
         frond(picture, width * px, height * py, angle, width * size, curl, 0.62, random, True)
     picture = blurred(picture, 7 * scale)
     for px, py, angle, size, curl, light in (

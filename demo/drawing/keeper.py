@@ -209,11 +209,18 @@ def render(width, height):
                     cr, cg, cb = 0.17, 0.20, 0.10
                 cr, cg, cb = cr * (0.75 + 0.5 * fine), cg * (0.75 + 0.5 * fine), cb * (0.75 + 0.5 * fine)
             else:
-                flush = math.exp(-((abs(x) - 0.33) ** 2 + (y + 0.10) ** 2) * 16) + math.exp(-(x * x + (y + 0.12) ** 2) * 60) * 0.9
+                flush = (
+                    math.exp(-((abs(x) - 0.33) ** 2 + (y + 0.10) ** 2) * 16)
+                    + math.exp(-(x * x + (y + 0.12) ** 2) * 60) * 0.9
+                )
                 cr, cg, cb = cr * (1 + 0.16 * flush), cg * (1 - 0.20 * flush), cb * (1 - 0.20 * flush)
                 tone = 0.90 + 0.22 * fine
                 cr, cg, cb = cr * tone, cg * tone, cb * tone
-                brow = math.exp(-(((y - 0.265 - 0.09 * (1 - ((abs(x) - 0.25) / 0.2) ** 2) * 0.4) / 0.035) ** 2)) * smooth(0.47, 0.38, abs(x)) * smooth(0.06, 0.13, abs(x))
+                brow = (
+                    math.exp(-(((y - 0.265 - 0.09 * (1 - ((abs(x) - 0.25) / 0.2) ** 2) * 0.4) / 0.035) ** 2))
+                    * smooth(0.47, 0.38, abs(x))
+                    * smooth(0.06, 0.13, abs(x))
+                )
                 brow *= smooth(0.35, 0.6, fbm(x * 60, y * 22, 2) + 0.25) if z > 0.3 else 0.0
                 cr, cg, cb = mix(cr, 0.19, brow), mix(cg, 0.15, brow), mix(cb, 0.115, brow)
             soft = max(0.0, (lit + wrap) / (1 + wrap))
@@ -275,7 +282,16 @@ def lay(canvas, reference, strokes, length, width, jitter):
         angle = math.atan2(gy, gx) + math.pi / 2
         if math.hypot(gx, gy) < 0.01:
             angle = 0.9 + 1.6 * (noise(x * 0.004, y * 0.004) - 0.5) * 3
-        stroke(canvas, x, y, angle + 0.5 * (strokes[k, 2] - 0.5), length * (0.6 + 0.8 * strokes[k, 3]), width, colour, strokes[k, 2] * 97)
+        stroke(
+            canvas,
+            x,
+            y,
+            angle + 0.5 * (strokes[k, 2] - 0.5),
+            length * (0.6 + 0.8 * strokes[k, 3]),
+            width,
+            colour,
+            strokes[k, 2] * 97,
+        )
 
 
 def blurred(picture, sigma):
@@ -295,8 +311,20 @@ def draw(scale=1.0):
     reference = np.maximum(image.numpy().astype(np.float32), 0)
     random = np.random.default_rng(9)
     canvas = blurred(reference, width * 0.02) * 0.85 + np.float32(0.02)
-    for count, length, brush in ((4200, 0.13, 0.034), (15000, 0.065, 0.017), (60000, 0.030, 0.0080), (190000, 0.014, 0.0038)):
-        lay(canvas, blurred(reference, max(width * brush * 0.22, 0.4)), random.random((count, 4)), width * length, max(width * brush, 1.2), 0.16)
+    for count, length, brush in (
+        (4200, 0.13, 0.034),
+        (15000, 0.065, 0.017),
+        (60000, 0.030, 0.0080),
+        (190000, 0.014, 0.0038),
+    ):
+        lay(
+            canvas,
+            blurred(reference, max(width * brush * 0.22, 0.4)),
+            random.random((count, 4)),
+            width * length,
+            max(width * brush, 1.2),
+            0.16,
+        )
     rows, columns = np.mgrid[0:height, 0:width].astype(np.float32)
     weave = 1 + 0.022 * np.sin(columns * (2 * np.pi / (width / 520))) * np.sin(rows * (2 * np.pi / (width / 520)))
     return film(canvas * weave[..., None] * 1.35, grain=0.008, seed=9)

@@ -43,7 +43,9 @@ def plants(x, y, z):
     side = abs(x)
     seed = 1.0 if x > 0 else 7.0
     top = 0.55 + 1.5 * smooth(1.1, 3.6, side) * (0.5 + fbm(z * 0.45 + seed * 3, seed, 3))
-    lump = 0.55 * (fbm(x * 1.3 + seed, z * 1.3 + y * 0.8, 3) - 0.5) + 0.22 * (fbm(x * 5 + y * 3, z * 5 - y * 4, 3) - 0.5)
+    lump = 0.55 * (fbm(x * 1.3 + seed, z * 1.3 + y * 0.8, 3) - 0.5) + 0.22 * (
+        fbm(x * 5 + y * 3, z * 5 - y * 4, 3) - 0.5
+    )
     bank = max(1.25 + 0.25 * math.sin(z * 1.1 + seed) - side, y - top) * 0.62 + lump * 0.62
     d = bank
     for k in range(2):
@@ -62,7 +64,10 @@ def plants(x, y, z):
             off = (a - sector) * r
             arc = tall + 0.50 * r - 0.42 * r * r
             comb = 0.5 + 0.5 * math.sin(r * 46)
-            blade = max(abs(off) - 0.20 * math.sin(min(1.0, r / 1.8) * math.pi) ** 0.7 * (0.45 + 0.55 * comb), abs(y - arc + 0.5 * abs(off)) - 0.014)
+            blade = max(
+                abs(off) - 0.20 * math.sin(min(1.0, r / 1.8) * math.pi) ** 0.7 * (0.45 + 0.55 * comb),
+                abs(y - arc + 0.5 * abs(off)) - 0.014,
+            )
             d = min(d, max(blade, r - 1.75) * 0.55)
     return d
 

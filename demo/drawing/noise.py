@@ -65,7 +65,7 @@ def film(picture, grain=0.012, seed=1):
     random = np.random.default_rng(seed)
     for top in range(0, encoded.shape[0], 256):
         rows = encoded[top : top + 256]
-        common = random.standard_normal(rows.shape[:2] + (1,)) * grain
+        common = random.standard_normal((*rows.shape[:2], 1)) * grain
         own = random.standard_normal(rows.shape) * grain * 0.35
         encoded[top : top + 256] = rows + (common + own) * (1.15 - rows)
     return (np.clip(encoded, 0, 1) * 255 + 0.5).astype(np.uint8)

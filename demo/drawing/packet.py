@@ -38,17 +38,77 @@ def flower(size):
     middle = size / 2
     for k in range(90):
         a = k * 2.399
-        leaf(picture, middle, middle * 1.02, a, size * random.uniform(0.30, 0.47), size * 0.0045, 0.7, random.normal(0, 0.25), np.array([0.20, 0.33, 0.15]), np.array([0.30, 0.42, 0.20]), 0.95, 0.0, 0.0, k)
+        leaf(
+            picture,
+            middle,
+            middle * 1.02,
+            a,
+            size * random.uniform(0.30, 0.47),
+            size * 0.0045,
+            0.7,
+            random.normal(0, 0.25),
+            np.array([0.20, 0.33, 0.15]),
+            np.array([0.30, 0.42, 0.20]),
+            0.95,
+            0.0,
+            0.0,
+            k,
+        )
     for ring, (count, length) in enumerate(((6, 0.36), (6, 0.30), (5, 0.22))):
         for k in range(count):
             a = (k + ring * 0.5) * 2 * math.pi / count + 0.2
             shadow(picture, middle, middle, a, size * length, size * length * 0.36, 1.4, 0.25, size * 0.01)
-            leaf(picture, middle, middle, a, size * length, size * length * 0.36, 1.4, 0.02, np.array([0.42, 0.52, 0.80]) * (0.8 + 0.15 * ring), np.array([0.17, 0.27, 0.62]), 0.98, 0.03, 0.8, k + 9.0 * ring)
+            leaf(
+                picture,
+                middle,
+                middle,
+                a,
+                size * length,
+                size * length * 0.36,
+                1.4,
+                0.02,
+                np.array([0.42, 0.52, 0.80]) * (0.8 + 0.15 * ring),
+                np.array([0.17, 0.27, 0.62]),
+                0.98,
+                0.03,
+                0.8,
+                k + 9.0 * ring,
+            )
     for k in range(46):
         a = k * 2.399
-        leaf(picture, middle, middle, a, size * random.uniform(0.08, 0.14), size * 0.006, 1.6, random.normal(0, 0.2), np.array([0.10, 0.13, 0.30]), np.array([0.05, 0.04, 0.16]), 0.9, 0.05, 0.0, k)
+        leaf(
+            picture,
+            middle,
+            middle,
+            a,
+            size * random.uniform(0.08, 0.14),
+            size * 0.006,
+            1.6,
+            random.normal(0, 0.2),
+            np.array([0.10, 0.13, 0.30]),
+            np.array([0.05, 0.04, 0.16]),
+            0.9,
+            0.05,
+            0.0,
+            k,
+        )
     for k in range(5):
-        leaf(picture, middle, middle, k * 1.257 - 0.3, size * 0.10, size * 0.02, 1.2, 0.3, np.array([0.28, 0.42, 0.12]), np.array([0.40, 0.48, 0.2]), 1.0, 0.1, 0.3, k)
+        leaf(
+            picture,
+            middle,
+            middle,
+            k * 1.257 - 0.3,
+            size * 0.10,
+            size * 0.02,
+            1.2,
+            0.3,
+            np.array([0.28, 0.42, 0.12]),
+            np.array([0.40, 0.48, 0.2]),
+            1.0,
+            0.1,
+            0.3,
+            k,
+        )
     return Image.fromarray((np.clip(picture, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8))
 
 
@@ -58,20 +118,53 @@ def label(width, height):
     draw_on = ImageDraw.Draw(front)
     ink = (38, 66, 54)
     draw_on.rectangle((0, 0, width, int(height * 0.115)), fill=(38, 66, 54))
-    spaced(draw_on, (width * 0.085, height * 0.033), "SEED SWAP", font(width * 0.068, 640), (226, 214, 186), width * 0.014)
-    draw_on.text((width * 0.735, height * 0.042), "No. 14", font=font(width * 0.048, 400, mono=True), fill=(226, 214, 186))
+    spaced(
+        draw_on,
+        (width * 0.085, height * 0.033),
+        "SEED SWAP",
+        font(width * 0.068, 640),
+        (226, 214, 186),
+        width * 0.014,
+    )
+    draw_on.text(
+        (width * 0.735, height * 0.042),
+        "No. 14",
+        font=font(width * 0.048, 400, mono=True),
+        fill=(226, 214, 186),
+    )
     draw_on.text((width * 0.08, height * 0.145), "Love-in-a-mist", font=font(width * 0.118, 660), fill=ink)
-    draw_on.text((width * 0.083, height * 0.228), "Nigella damascena, blue", font=font(width * 0.05, 430), fill=(88, 96, 80))
+    draw_on.text(
+        (width * 0.083, height * 0.228),
+        "Nigella damascena, blue",
+        font=font(width * 0.05, 430),
+        fill=(88, 96, 80),
+    )
     edge = int(width * 0.84)
     front.paste(flower(edge), (int(width * 0.08), int(height * 0.292)))
-    draw_on.rectangle((width * 0.08, height * 0.292, width * 0.92, height * 0.292 + edge), outline=ink, width=max(2, width // 300))
+    draw_on.rectangle(
+        (width * 0.08, height * 0.292, width * 0.92, height * 0.292 + edge),
+        outline=ink,
+        width=max(2, width // 300),
+    )
     y = height * 0.845
     front.paste(Image.new("RGB", (1, 1)), (0, 0))
     sign = emblem(int(width * 0.17), (*ink, 255))
     front.paste(sign, (int(width * 0.075), int(y + height * 0.012)), sign)
-    draw_on.text((width * 0.275, y + height * 0.018), "Marrow Lane Glasshouse", font=font(width * 0.054, 600), fill=ink)
-    draw_on.text((width * 0.275, y + height * 0.062), "Sow March to May, 2 mm deep", font=font(width * 0.042, 400), fill=(70, 80, 68))
-    draw_on.text((width * 0.275, y + height * 0.096), "1.5 g  ·  height 45 cm", font=font(width * 0.036, 400, mono=True), fill=(70, 80, 68))
+    draw_on.text(
+        (width * 0.275, y + height * 0.018), "Marrow Lane Glasshouse", font=font(width * 0.054, 600), fill=ink
+    )
+    draw_on.text(
+        (width * 0.275, y + height * 0.062),
+        "Sow March to May, 2 mm deep",
+        font=font(width * 0.042, 400),
+        fill=(70, 80, 68),
+    )
+    draw_on.text(
+        (width * 0.275, y + height * 0.096),
+        "1.5 g  ·  height 45 cm",
+        font=font(width * 0.036, 400, mono=True),
+        fill=(70, 80, 68),
+    )
     return front
 
 
@@ -92,7 +185,9 @@ def draw(scale=1.0):
     cut = Image.fromarray((np.clip(front, 0, 1) * 255).astype(np.uint8))
     mask = Image.new("L", cut.size, 0)
     inset = max(2, width // 200)
-    ImageDraw.Draw(mask).rounded_rectangle((inset, inset, width - inset, height - inset), radius=width // 60, fill=255)
+    ImageDraw.Draw(mask).rounded_rectangle(
+        (inset, inset, width - inset, height - inset), radius=width // 60, fill=255
+    )
     angle, place = 7.5, (int(edge * 0.235), int(edge * 0.125))
     turned_mask = mask.rotate(angle, Image.Resampling.BICUBIC, expand=True)
     full_mask = Image.new("L", (edge, edge), 0)
@@ -103,7 +198,9 @@ def draw(scale=1.0):
         fallen = fallen.filter(ImageFilter.GaussianBlur(edge * blur))
         sheet *= 1 - dark * (np.asarray(fallen, np.float32) / 255)[..., None]
     for band in range(3):
-        plane = Image.fromarray(face[..., band].astype(np.float32), mode="F").rotate(angle, Image.Resampling.BICUBIC, expand=True)
+        plane = Image.fromarray(face[..., band].astype(np.float32), mode="F").rotate(
+            angle, Image.Resampling.BICUBIC, expand=True
+        )
         full = Image.new("F", (edge, edge), 0)
         full.paste(plane, place)
         cover = np.asarray(full_mask, np.float32) / 255
@@ -111,5 +208,14 @@ def draw(scale=1.0):
     for _ in range(64):
         sx, sy = edge * (0.80 + random.normal(0, 0.055)), edge * (0.855 + random.normal(0, 0.045))
         tone = random.uniform(0.014, 0.03)
-        pebble(sheet, sx, sy, edge * random.uniform(0.0062, 0.0085), 0.62, random.random() * 3.1, np.array([1.1, 1.0, 0.92]) * tone, 1.0)
+        pebble(
+            sheet,
+            sx,
+            sy,
+            edge * random.uniform(0.0062, 0.0085),
+            0.62,
+            random.random() * 3.1,
+            np.array([1.1, 1.0, 0.92]) * tone,
+            1.0,
+        )
     return film(sheet * 2.2, grain=0.010, seed=3)

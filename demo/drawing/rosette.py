@@ -102,9 +102,39 @@ def draw(scale=1.0):
         base = np.array([0.145, 0.29, 0.215]) * age * np.array([1, 1, 1 + 0.25 * share])
         blush = random.uniform(0.25, 0.85) * (0.45 + 0.55 * share)
         tip = np.array([0.16 + 0.40 * blush, 0.29 - 0.10 * blush, 0.215])
-        shadow(picture, x + edge * 0.008, y + edge * 0.011, angle, length * 1.01, width * 1.03, 1.45, 0.62, edge * 0.011)
-        leaf(picture, x, y, angle, length, width, 1.45, random.normal(0, 0.02), base, tip, light, 0.16, 0.25, number * 3.1)
+        shadow(
+            picture,
+            x + edge * 0.008,
+            y + edge * 0.011,
+            angle,
+            length * 1.01,
+            width * 1.03,
+            1.45,
+            0.62,
+            edge * 0.011,
+        )
+        leaf(
+            picture,
+            x,
+            y,
+            angle,
+            length,
+            width,
+            1.45,
+            random.normal(0, 0.02),
+            base,
+            tip,
+            light,
+            0.16,
+            0.25,
+            number * 3.1,
+        )
     for _ in range(46):
         r, a = edge * 0.36 * math.sqrt(random.random()), random.random() * 2 * math.pi
-        drop(picture, middle[0] + r * math.cos(a), middle[1] + r * math.sin(a), edge * (0.003 + 0.007 * random.random() ** 2))
+        drop(
+            picture,
+            middle[0] + r * math.cos(a),
+            middle[1] + r * math.sin(a),
+            edge * (0.003 + 0.007 * random.random() ** 2),
+        )
     return film(picture * 1.9, grain=0.011, seed=4)

@@ -97,7 +97,11 @@ def heaven(dx, dy):
     top = fbm((u + 0.12) * 0.8 + 2, (v - 0.10) * 0.55, 6)
     cover = smooth(0.50, 0.66, body) * smooth(0.0, 0.05, dy)
     lit = 0.80 + 1.6 * (body - top)
-    return mix(r, 0.95 * lit, cover * 0.93), mix(g, 0.955 * lit, cover * 0.93), mix(b, 0.98 * lit, cover * 0.93)
+    return (
+        mix(r, 0.95 * lit, cover * 0.93),
+        mix(g, 0.955 * lit, cover * 0.93),
+        mix(b, 0.98 * lit, cover * 0.93),
+    )
 
 
 @njit(parallel=True, **FAST)
@@ -154,7 +158,11 @@ def render(width, height, samples):
                             bank = 1.0
                             break
                         tt *= 1.13
-                    cr, cg, cb = mix(cr * 0.70, 0.085, bank * 0.8), mix(cg * 0.74, 0.115, bank * 0.8), mix(cb * 0.80, 0.085, bank * 0.8)
+                    cr, cg, cb = (
+                        mix(cr * 0.70, 0.085, bank * 0.8),
+                        mix(cg * 0.74, 0.115, bank * 0.8),
+                        mix(cb * 0.80, 0.085, bank * 0.8),
+                    )
                 else:
                     e = 0.004 * t * 0.35 + 0.008
                     sx = (height_at(x + e, z) - height_at(x - e, z)) / (2 * e)

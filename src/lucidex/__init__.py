@@ -1,2 +1,3 @@
 """Lucidex: one picture, every place it has to fill."""
+
 __version__ = "0.1.0"

@@ -79,9 +79,7 @@ class PictureDocument(BaseModel):
         framed = framing.window(frame, place) if framing and demand.is_framed else None
         return fit(frame.size, place, demand.rule, demand.anchor, framed)
 
-    def output(
-        self, place_key: str, demand: PlaceDemand, has_clear_areas: bool
-    ) -> tuple[FormatName, int | None]:
+    def output(self, place_key: str, demand: PlaceDemand, has_clear_areas: bool) -> tuple[FormatName, int | None]:
         """Format and quality for a place: this picture's own, else the place's, else what suits."""
         own = self.outputs.get(place_key, Output())
         suits = FormatName.PNG if has_clear_areas else FormatName.JPEG

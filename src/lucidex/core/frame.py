@@ -36,9 +36,7 @@ class Affine:
 
     def map(self, point: Point) -> Point:
         """Where a point goes."""
-        return Point(
-            self.a * point.x + self.b * point.y + self.tx, self.c * point.x + self.d * point.y + self.ty
-        )
+        return Point(self.a * point.x + self.b * point.y + self.tx, self.c * point.x + self.d * point.y + self.ty)
 
     @property
     def inverse(self) -> "Affine":

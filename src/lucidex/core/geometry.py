@@ -191,9 +191,7 @@ def clamped_window(centre: Point, width: float, height: float, picture: Size) ->
 def anchored_window(anchor: Anchor, width: float, height: float, picture: Size) -> Window:
     """The window of this size that keeps the anchor's side or corner of the picture."""
     across, down = anchor.fractions
-    return Window(
-        (picture.width - width) * float(across), (picture.height - height) * float(down), width, height
-    )
+    return Window((picture.width - width) * float(across), (picture.height - height) * float(down), width, height)
 
 
 def fit(

@@ -166,9 +166,7 @@ def _checked_format(path: Path) -> SourceFormat:
         head = file.read(512)
     name = sniff(head)
     if name is None:
-        raise UnreadableFileError(
-            f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read."
-        )
+        raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
     return name
 
 
@@ -184,7 +182,8 @@ def _open(path: Path, name: SourceFormat) -> pyvips.Image:
         )
     if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
         raise TooLargeError(
-            f"It measures {image.width} × {image.height} pixels, which is {image.width * image.height / 1e6:.0f} million. "
+            f"It measures {image.width} × {image.height} pixels, "
+            f"which is {image.width * image.height / 1e6:.0f} million. "
             f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
         )
     return image
@@ -205,7 +204,7 @@ def _broken(name: SourceFormat, cause: str) -> str:
             "unexpected end",
         )
     ):
-        return f"It ends too early: the {name} file is cut off, so part of the picture is missing. Fetch or copy it again."
+        return f"It ends too early: the {name} file is cut off and part of it is missing. Fetch or copy it again."
     if "memory" in said or "alloc" in said:
         return f"Decoding this {name} file takes more memory than is allowed for one picture."
     return f"It is a damaged {name} file: its contents cannot be decoded."

@@ -162,12 +162,10 @@ _NUMBER = r"\d{1,12}(?:[.,]\d{1,6})?"
 _UNIT = r"(px|mm|cm|in)?"
 _MEASURES = {
     "size": re.compile(rf"({_NUMBER})\s*{_UNIT}\s*[x×*]\s*({_NUMBER})\s*{_UNIT}"),
-    "width": re.compile(
-        rf"(?:(?:width\s+)?({_NUMBER})\s*{_UNIT}\s*(?:wide|width)|width\s+({_NUMBER})\s*{_UNIT})"
-    ),
+    "width": re.compile(rf"(?:(?:width\s+)?({_NUMBER})\s*{_UNIT}\s*(?:wide|width)|width\s+({_NUMBER})\s*{_UNIT})"),
     "height": re.compile(rf"(?:({_NUMBER})\s*{_UNIT}\s*(?:high|height)|height\s+({_NUMBER})\s*{_UNIT})"),
     "longest": re.compile(
-        rf"(?:(?:longest|longest edge|longest side)\s+({_NUMBER})\s*{_UNIT}|({_NUMBER})\s*{_UNIT}\s+longest(?: edge)?)"
+        rf"(?:longest(?: edge| side)?\s+({_NUMBER})\s*{_UNIT}|({_NUMBER})\s*{_UNIT}\s+longest(?: edge)?)"
     ),
     "percent": re.compile(rf"([+-]?{_NUMBER})\s*%"),
 }
@@ -268,9 +266,7 @@ def _measure(name: str, found: list[str], pixels_per_inch: float | None) -> dict
 
 def _side(number: str, unit: LengthUnit, pixels_per_inch: float | None) -> int:
     if unit is not LengthUnit.PX and pixels_per_inch is None:
-        raise NotUnderstoodError(
-            f"{number} {unit} is so many pixels only at a resolution: add for example “at 300”."
-        )
+        raise NotUnderstoodError(f"{number} {unit} is so many pixels only at a resolution: add for example “at 300”.")
     amount = parse_decimal(number)
     if amount == 0:
         raise OutOfRangeError("A size must be at least 1 pixel; 0 was asked for.")

@@ -46,9 +46,7 @@ def shape_flags(placement: Placement, rule: Rule) -> list[Flag]:
     across = placement.drawn.width / placement.window.width
     down = placement.drawn.height / placement.window.height
     if rule is Rule.FILL and abs(across / down - 1) > _STRETCH_TOLERANCE:
-        flags.append(
-            Flag(FlagKind.STRETCHED, "stretched", "The picture is stretched: its proportions are not kept.")
-        )
+        flags.append(Flag(FlagKind.STRETCHED, "stretched", "The picture is stretched: its proportions are not kept."))
     return flags
 
 
@@ -75,6 +73,7 @@ def weight_flags(byte_count: int, demand: PlaceDemand) -> list[Flag]:
         Flag(
             FlagKind.TOO_HEAVY,
             f"{over} over",
-            f"The file is {over} heavier than the {format_weight(demand.max_bytes)} allowed. Lower the quality or choose another format.",
+            f"The file is {over} heavier than the {format_weight(demand.max_bytes)} allowed. "
+            "Lower the quality or choose another format.",
         )
     ]

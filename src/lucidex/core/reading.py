@@ -6,7 +6,8 @@ from pydantic import ValidationError
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.places import ReadDemand, explain_limits, looks_like_size, read_demand
-from lucidex.core.steps import ALL_STEPS, Step, all_offers
+from lucidex.core.steps import ALL_STEPS, all_offers
+from lucidex.core.steps.base import Step
 
 MAX_LINE = 200
 
@@ -42,9 +43,7 @@ def read_line(text: str) -> ReadStep | ReadPlace:
         return ReadStep(step)
     if looks_like_size(line):
         return ReadPlace(read_demand(line))
-    raise NotUnderstoodError(
-        f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size."
-    )
+    raise NotUnderstoodError(f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size.")
 
 
 def _read_step(line: str) -> Step | None:

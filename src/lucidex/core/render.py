@@ -96,9 +96,7 @@ def _turn(image: pyvips.Image, transform: Affine) -> pyvips.Image:
     }[linear]()
 
 
-def _on_canvas(
-    image: pyvips.Image, placement: Placement, ground: tuple[int, int, int] | None
-) -> pyvips.Image:
+def _on_canvas(image: pyvips.Image, placement: Placement, ground: tuple[int, int, int] | None) -> pyvips.Image:
     if placement.covers_canvas:
         return image
     if ground is None:

@@ -4,14 +4,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lucidex.core.document import Framing, Texts
-from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.places import read_demand
+from lucidex.core.reading import ReadStep, read_line
 from lucidex.services import changes, folios, gather, places
 from lucidex.services.people import Who, add_person, find_login
 from lucidex.services.prepare import change
 from lucidex.services.workshop import Workshop
 
-DEMO_LOGIN, DEMO_PASSWORD = "mara", "evenings-under-glass"  # noqa: S105
+DEMO_LOGIN, DEMO_PASSWORD = "mara", "evenings-under-glass"
 FOLIOS = {
     "Autumn evenings": (
         "dome-at-dusk.jpg",
@@ -79,10 +79,14 @@ def _bring_in(workshop: Workshop, who: Who, folio_id: int, path: Path) -> None:
         alter = changes.set_texts(Texts(alternative=text))
         version = change(workshop, who, taken.picture_id, version, "Wrote the texts", alter).version
     if (line := CROPS.get(path.name)) is not None and isinstance(read := read_line(line), ReadStep):
-        version = change(workshop, who, taken.picture_id, version, "Cropped to 16 : 10", changes.add_step(read.step)).version
+        version = change(
+            workshop, who, taken.picture_id, version, "Cropped to 16 : 10", changes.add_step(read.step)
+        ).version
     if (focal := FOCAL_POINTS.get(path.name)) is not None:
         framing = Framing(focal_x=focal[0], focal_y=focal[1])
         for place in folios.read_folio(workshop, who, folio_id).places:
             if places.demand_of(place).is_framed:
                 alter = changes.frame(place.id, framing)
-                version = change(workshop, who, taken.picture_id, version, f"Framed for “{place.name}”", alter).version
+                version = change(
+                    workshop, who, taken.picture_id, version, f"Framed for “{place.name}”", alter
+                ).version

@@ -90,9 +90,7 @@ class MariaDbServer:
     def _install(self) -> None:
         tool = shutil.which("mariadb-install-db")
         if tool is None:
-            raise DatabaseServerError(
-                "mariadb-install-db is missing; install Debian's package mariadb-server-core."
-            )
+            raise DatabaseServerError("mariadb-install-db is missing; install Debian's package mariadb-server-core.")
         fresh = self._folder / "data.new"
         shutil.rmtree(fresh, ignore_errors=True)
         done = subprocess.run(
@@ -150,7 +148,7 @@ class MariaDbServer:
             stdin=subprocess.DEVNULL,
             stdout=log,
             stderr=log,
-            preexec_fn=_die_with_parent(signal.SIGTERM),  # noqa: PLW1509
+            preexec_fn=_die_with_parent(signal.SIGTERM),
         )
         log.close()
 

@@ -67,7 +67,9 @@ def _locked(data: Path) -> Iterator[None]:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as error:
-            raise StartError(f"Lucidex already runs over {data}. Stop it first, or choose another folder with --data.") from error
+            raise StartError(
+                f"Lucidex already runs over {data}. Stop it first, or choose another folder with --data."
+            ) from error
         yield
 
 
@@ -82,7 +84,9 @@ def _listening(port: int | None) -> Iterator[socket.socket]:
             listening.bind((HOST, candidate))
         except PermissionError as error:
             listening.close()
-            raise StartError(f"Port {candidate} needs more rights than you have. Choose one above 1023 with --port.") from error
+            raise StartError(
+                f"Port {candidate} needs more rights than you have. Choose one above 1023 with --port."
+            ) from error
         except OSError:
             listening.close()
             continue
@@ -114,7 +118,10 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
     app = create_app(AppContext(workshop, Renderer(workshop), demo), _secret(wanted.data))
     config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=5, server_header=False)
-    print(f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.", flush=True)
+    print(
+        f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
+        flush=True,
+    )
     uvicorn.Server(config).run(sockets=[listening])
     print("\nStopped.")
     return 0

@@ -75,7 +75,6 @@ def complete(folder: Path, facts: Facts) -> bool:
     """Whether every level is there with the length that its facts demand."""
     return all(
         level_path(folder, n).is_file()
-        and level_path(folder, n).stat().st_size
-        == level_size(facts.stored, n).pixels * facts.layout.bytes_per_pixel
+        and level_path(folder, n).stat().st_size == level_size(facts.stored, n).pixels * facts.layout.bytes_per_pixel
         for n in levels_of(facts.stored)
     )

@@ -1,7 +1,7 @@
 """The tables. Times are UTC; the schema is created by the migrations, never by these classes."""
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import CHAR, DATETIME
@@ -34,7 +34,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """All tables."""
 
-    type_annotation_map = {datetime: UtcTime, dict[str, Any]: JSON, int: BigInteger}
+    type_annotation_map: ClassVar = {datetime: UtcTime, dict[str, Any]: JSON, int: BigInteger}
 
 
 Sha256 = CHAR(64, charset="ascii", collation="ascii_bin")

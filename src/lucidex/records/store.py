@@ -76,9 +76,7 @@ class FolderStore:
                 os.fsync(file.fileno())
             yield received
         except OSError as error:
-            raise UnavailableError(
-                "The file could not be stored: the disk is full or cannot be written."
-            ) from error
+            raise UnavailableError("The file could not be stored: the disk is full or cannot be written.") from error
         finally:
             path.unlink(missing_ok=True)
 

@@ -9,7 +9,8 @@ from lucidex.core.document import MAX_STEPS, Framing, Output, PictureDocument, T
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.intake import Facts
 from lucidex.core.places import explain_limits
-from lucidex.core.steps import AnyStep, Step, StepEntry
+from lucidex.core.steps import AnyStep, StepEntry
+from lucidex.core.steps.base import Step
 from lucidex.services.prepare import Alter
 
 

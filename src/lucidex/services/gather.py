@@ -107,7 +107,11 @@ def _record(
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
         if session.get(Original, received.sha256) is None:
             session.add(
-                Original(sha256=received.sha256, byte_count=received.byte_count, facts=facts.model_dump(mode="json"))
+                Original(
+                    sha256=received.sha256,
+                    byte_count=received.byte_count,
+                    facts=facts.model_dump(mode="json"),
+                )
             )
             session.flush()
         picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
@@ -124,18 +128,14 @@ def _make_folio(session: Session, who: Who, new: NewFolio) -> Folio:
     session.add(folio)
     session.flush()
     for demand in new.demands:
-        session.add(
-            Place(folio_id=folio.id, name=demand.measure.words(), demand=demand.model_dump(mode="json"))
-        )
+        session.add(Place(folio_id=folio.id, name=demand.measure.words(), demand=demand.model_dump(mode="json")))
         session.flush()
     return folio
 
 
 def start_document(session: Session, who: Who, picture_id: int, document: PictureDocument, did: str) -> None:
     """The first snapshot of a picture."""
-    snapshot = Snapshot(
-        picture_id=picture_id, body=document.model_dump(mode="json"), did=did, person_id=who.id
-    )
+    snapshot = Snapshot(picture_id=picture_id, body=document.model_dump(mode="json"), did=did, person_id=who.id)
     session.add(snapshot)
     session.flush()
     session.add(Document(picture_id=picture_id, snapshot_id=snapshot.id))
@@ -147,9 +147,7 @@ def _name_notes(typed: str, name: str, facts: Facts) -> list[str]:
         notes.append(f"It is kept under the name “{_shortened(name)}”.")
     suffix = Path(name).suffix.lower()
     if suffix and suffix not in SUFFIXES[facts.format]:
-        notes.append(
-            f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that."
-        )
+        notes.append(f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that.")
     return notes
 
 

@@ -41,9 +41,7 @@ def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand,
         return place
 
 
-def change_place(
-    workshop: Workshop, who: Who, place_id: int, version: int, demand: PlaceDemand, name: str
-) -> Place:
+def change_place(workshop: Workshop, who: Who, place_id: int, version: int, demand: PlaceDemand, name: str) -> Place:
     """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
     with workshop.database.begin() as session:
         place = place_of(session, who, place_id)

@@ -77,9 +77,7 @@ def _redo_target(session: Session, snapshot: Snapshot) -> Snapshot | None:
     )
 
 
-def change(
-    workshop: Workshop, who: Who, picture_id: int, version: int, did: str, alter: Alter
-) -> PictureState:
+def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str, alter: Alter) -> PictureState:
     """Make one change as one transaction and return the new state.
 
     Raises ChangedMeanwhileError where `version` is no longer the current one; nothing is changed then.

@@ -146,7 +146,8 @@ class Renderer:
                 return encode(self._drawn(wanted), wanted.format, wanted.encoding)
             except pyvips.Error as error:
                 raise UnavailableError(
-                    f"{wanted.size} could not be rendered as {wanted.format.label}. Try again, or choose another format."
+                    f"{wanted.size} could not be rendered as {wanted.format.label}. "
+                    "Try again, or choose another format."
                 ) from error
 
     def _drawn(self, wanted: Wanted) -> pyvips.Image:
@@ -159,9 +160,7 @@ class Renderer:
 
     def _done(self, key: str) -> Finished | None:
         with self._workshop.database.begin() as session:
-            row = session.scalar(
-                select(Result).where(Result.key_sha256 == key, Result.blob_sha256.is_not(None))
-            )
+            row = session.scalar(select(Result).where(Result.key_sha256 == key, Result.blob_sha256.is_not(None)))
             if row is None or row.blob_sha256 is None:
                 return None
             try:
@@ -179,9 +178,7 @@ class Renderer:
             with self._workshop.database.begin() as session:
                 taken = session.execute(
                     update(Result)
-                    .where(
-                        Result.key_sha256 == key, Result.blob_sha256.is_(None), Result.lease_until <= now()
-                    )
+                    .where(Result.key_sha256 == key, Result.blob_sha256.is_(None), Result.lease_until <= now())
                     .values(holder=holder, lease_until=now() + LEASE)
                 )
                 return bool(taken.rowcount == 1)  # type: ignore[attr-defined]
@@ -198,9 +195,7 @@ class Renderer:
 
     def _record(self, holder: str, key: str, **values: object) -> None:
         with self._workshop.database.begin() as session:
-            session.execute(
-                update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values)
-            )
+            session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
 
 
 def release_leases(workshop: Workshop) -> None:
@@ -276,9 +271,7 @@ def _fills(placement: Placement) -> bool:
 def _holding(name: FormatName, size: Size) -> FormatName:
     if size.longest > name.output.max_edge:
         limit = f"{name.output.max_edge:,}".replace(",", " ")
-        raise OutOfRangeError(
-            f"{name.label} holds at most {limit} pixels along a side; {size} needs another format."
-        )
+        raise OutOfRangeError(f"{name.label} holds at most {limit} pixels along a side; {size} needs another format.")
     return name
 
 

@@ -46,7 +46,11 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     problems.add_handlers(app)
     app.middleware("http")(add_headers)
     app.add_middleware(
-        SessionMiddleware, secret_key=secret, session_cookie="lucidex", max_age=SESSION_SECONDS, same_site="lax"
+        SessionMiddleware,
+        secret_key=secret,
+        session_cookie="lucidex",
+        max_age=SESSION_SECONDS,
+        same_site="lax",
     )
     app.add_middleware(GZipMiddleware, minimum_size=1_000)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])

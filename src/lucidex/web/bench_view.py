@@ -10,8 +10,8 @@ from lucidex.core.errors import SaidError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size, Window, covering_window
 from lucidex.core.places import PlaceDemand
-from lucidex.core.steps import Crop, StepEntry
-from lucidex.core.steps.crop import ShapeArea, crop_box
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.crop import Crop, ShapeArea, crop_box
 from lucidex.records.models import Place
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Who
@@ -95,9 +95,7 @@ def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
     return PlaceView(place, demand, placed, app.renderer.known(placed.wanted), None)
 
 
-def bench_view(
-    app: AppContext, who: Who, picture_id: int, place_id: int | None, open_part: str | None
-) -> BenchView:
+def bench_view(app: AppContext, who: Who, picture_id: int, place_id: int | None, open_part: str | None) -> BenchView:
     """The bench of a picture with a place chosen and a control unfolded."""
     state = read_picture(app.workshop, who, picture_id)
     folio = read_folio(app.workshop, who, state.folio_id)

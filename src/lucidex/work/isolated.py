@@ -44,9 +44,7 @@ class IsolatedRunner:
         """
         with self._slots:
             receiving, sending = _context.Pipe(duplex=False)
-            process = _context.Process(
-                target=_serve, args=(sending, self._limits, task, arguments), daemon=True
-            )
+            process = _context.Process(target=_serve, args=(sending, self._limits, task, arguments), daemon=True)
             process.start()
             sending.close()
             try:
@@ -77,9 +75,7 @@ def _serve(sending: Connection, limits: Limits, task: Callable[..., str], argume
 def _answer(receiving: Connection, seconds: float) -> str:
     try:
         if not receiving.poll(seconds):
-            raise errors.UnreadableFileError(
-                f"Decoding it took longer than {seconds:.0f} seconds and was stopped."
-            )
+            raise errors.UnreadableFileError(f"Decoding it took longer than {seconds:.0f} seconds and was stopped.")
         answer = json.loads(receiving.recv_bytes(maxlength=10_000_000))
     except EOFError as error:
         raise errors.UnreadableFileError(

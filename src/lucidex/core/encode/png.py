@@ -10,6 +10,4 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     return bytes(image.pngsave_buffer(compression=6, filter="all", keep="icc", profile=SRGB_PROFILE))
 
 
-FORMAT = OutputFormat(
-    "PNG", ".png", "image/png", True, None, 2_000_000, save, "drawings and clear areas, no loss"
-)
+FORMAT = OutputFormat("PNG", ".png", "image/png", True, None, 2_000_000, save, "drawings and clear areas, no loss")

@@ -11,6 +11,4 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     return bytes(image.webpsave_buffer(Q=quality, effort=4, keep="icc", profile=SRGB_PROFILE))
 
 
-FORMAT = OutputFormat(
-    "WebP", ".webp", "image/webp", True, 80, 16_383, save, "light, read by all current browsers"
-)
+FORMAT = OutputFormat("WebP", ".webp", "image/webp", True, 80, 16_383, save, "light, read by all current browsers")

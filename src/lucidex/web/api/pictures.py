@@ -88,5 +88,8 @@ def _file(app: AppContext, placed: results.PlacedPicture) -> FileResponse:
         "X-Result-Flags": ", ".join(flag.kind.value for flag in placed.flags_at(finished.byte_count)),
     }
     return FileResponse(
-        finished.path, media_type=placed.wanted.format.output.media_type, filename=placed.file_name, headers=headers
+        finished.path,
+        media_type=placed.wanted.format.output.media_type,
+        filename=placed.file_name,
+        headers=headers,
     )

@@ -21,7 +21,7 @@ def _own_path(wanted: str) -> str:
 
 
 @router.get("/sign-in")
-def sign_in_page(request: Request, app: App, next: str = "/") -> HTMLResponse:  # noqa: A002
+def sign_in_page(request: Request, app: App, next: str = "/") -> HTMLResponse:
     """The form."""
     return page(request, "account/sign_in.html", next=_own_path(next), demo=app.demo_login, trouble=None, login="")
 
@@ -32,7 +32,7 @@ def sign_in(
     app: App,
     login: Annotated[str, Form(max_length=200)] = "",
     password: Annotated[str, Form(max_length=1_000)] = "",
-    next: Annotated[str, Form(max_length=500)] = "/",  # noqa: A002
+    next: Annotated[str, Form(max_length=500)] = "/",
 ) -> Response:
     """Start a session."""
     address = request.client.host if request.client else "unknown"

@@ -1,7 +1,7 @@
 """Prepare: the bench. Every change answers with the bench as it is afterwards."""
 
 import secrets
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Header, Query, Request
 from starlette.responses import HTMLResponse
@@ -12,9 +12,9 @@ from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeErr
 from lucidex.core.geometry import Box, Size, Window
 from lucidex.core.places import demand_words, read_demand
 from lucidex.core.reading import ReadPlace, ReadStep, read_line, suggestions
-from lucidex.core.steps import Crop, all_offers
+from lucidex.core.steps import all_offers
 from lucidex.core.steps.base import plain
-from lucidex.core.steps.crop import crop_box, free_area, moved_area
+from lucidex.core.steps.crop import Crop, crop_box, free_area, moved_area
 from lucidex.core.units import parse_weight
 from lucidex.records.models import Place as PlaceRow
 from lucidex.services import changes, places
@@ -46,13 +46,18 @@ USUAL_SIZES = (
 
 
 def _bench(
-    request: Request, app: AppContext, who: SignedIn, picture_id: int, place: int | None, open_part: str | None
+    request: Request,
+    app: AppContext,
+    who: SignedIn,
+    picture_id: int,
+    place: int | None,
+    open_part: str | None,
 ) -> HTMLResponse:
     view = bench_view(app, who, picture_id, place, open_part)
     return partial(request, "bench/bench.html", **_values(who, view))
 
 
-def _values(who: SignedIn, view: object) -> dict[str, object]:
+def _values(who: SignedIn, view: object) -> dict[str, Any]:
     return {
         "who": who,
         "view": view,
@@ -65,7 +70,12 @@ def _values(who: SignedIn, view: object) -> dict[str, object]:
 
 @router.get("/pictures/{picture_id}")
 def bench(
-    request: Request, app: App, who: SignedIn, picture_id: int, place: Place = None, open: Open = None  # noqa: A002
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    place: Place = None,
+    open: Open = None,
 ) -> HTMLResponse:
     """The bench, as a page or as the part that htmx exchanges."""
     view = bench_view(app, who, picture_id, place, open)
@@ -90,7 +100,13 @@ def reading(
     state = read_picture(app.workshop, who, picture_id)
     folio = read_folio(app.workshop, who, state.folio_id)
     chosen = next((row for row in folio.places if row.id == place), None)
-    values: dict[str, object] = {"line": line, "step": None, "demand": None, "trouble": None, "chosen": chosen}
+    values: dict[str, object] = {
+        "line": line,
+        "step": None,
+        "demand": None,
+        "trouble": None,
+        "chosen": chosen,
+    }
     if line.strip():
         try:
             read = read_line(line)
@@ -127,7 +143,14 @@ def add_line(
         response = _bench(request, app, who, picture_id, place, None)
     else:
         step_id = secrets.token_hex(6)
-        change(app.workshop, who, picture_id, version, plain(read.step.sentence()), changes.add_step(read.step, step_id))
+        change(
+            app.workshop,
+            who,
+            picture_id,
+            version,
+            plain(read.step.sentence()),
+            changes.add_step(read.step, step_id),
+        )
         opened = step_id if isinstance(read.step, Crop) else None
         response = _bench(request, app, who, picture_id, place, opened)
     response.headers["HX-Trigger"] = "line-done"
@@ -187,7 +210,9 @@ def _sentence(state: PictureState, step_id: str) -> str:
     raise NotFoundError("This step is no longer in the list.")
 
 
-def _alter_step(app: AppContext, who: SignedIn, picture_id: int, version: int, step_id: str, did: str, alter: Alter) -> None:
+def _alter_step(
+    app: AppContext, who: SignedIn, picture_id: int, version: int, step_id: str, did: str, alter: Alter
+) -> None:
     sentence = _sentence(read_picture(app.workshop, who, picture_id), step_id)
     change(app.workshop, who, picture_id, version, f"{did}: {sentence}", alter)
 
@@ -202,7 +227,7 @@ def switch(
     version: Version,
     active: Annotated[bool, Form()] = False,
     place: Place = None,
-    open: Open = None,  # noqa: A002
+    open: Open = None,
 ) -> HTMLResponse:
     """Let a step count or not."""
     did = "Switched on" if active else "Switched off"
@@ -212,7 +237,13 @@ def switch(
 
 @router.post("/pictures/{picture_id}/steps/{step_id}/remove")
 def remove_step(
-    request: Request, app: App, who: SignedIn, picture_id: int, step_id: str, version: Version, place: Place = None
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    step_id: str,
+    version: Version,
+    place: Place = None,
 ) -> HTMLResponse:
     """Take a step out of the list."""
     _alter_step(app, who, picture_id, version, step_id, "Removed", changes.remove_step(step_id))
@@ -331,7 +362,7 @@ def reframe(
     top: Pixels,
     width: Pixels,
     height: Pixels,
-    open: Open = None,  # noqa: A002
+    open: Open = None,
 ) -> HTMLResponse:
     """The part that a place shows, dragged or typed, in pixels of the prepared picture."""
     state, row = _picture_and_place(app, who, picture_id, place_id)
@@ -363,7 +394,7 @@ def choose_output(
     picture_id: int,
     place_id: int,
     version: Version,
-    format: Annotated[FormatName, Form()],  # noqa: A002
+    format: Annotated[FormatName, Form()],
     quality: Annotated[int | None, Form(ge=1, le=100)] = None,
 ) -> HTMLResponse:
     """Format and quality of this picture in this place."""
@@ -426,7 +457,9 @@ def hang_again(request: Request, app: App, who: SignedIn, picture_id: int, place
     return _bench(request, app, who, picture_id, place_id, None)
 
 
-def _picture_and_place(app: AppContext, who: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceRow]:
+def _picture_and_place(
+    app: AppContext, who: SignedIn, picture_id: int, place_id: int
+) -> tuple[PictureState, PlaceRow]:
     state = read_picture(app.workshop, who, picture_id)
     row = places.find_place(app.workshop, who, place_id)
     if row.folio_id != state.folio_id:

@@ -92,7 +92,12 @@ def frame_on_wall(
 
 @router.get("/pictures/{picture_id}/places/{place_id}/weight")
 def weight_as(
-    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, format: FormatName  # noqa: A002
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    place_id: int,
+    format: FormatName,
 ) -> HTMLResponse:
     """The real weight in one format, by encoding it."""
     _, placed = _placed(app, who, picture_id, place_id, format)

@@ -1,6 +1,6 @@
 """Gather: the pictures of a folio, their facts and texts; sharing."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request
 from pydantic import ValidationError
@@ -31,7 +31,7 @@ def gather_page(request: Request, app: App, who: SignedIn, folio_id: int, remove
     return page(request, "gather/gather.html", **_sheet(app, who, folio_id), removed=removed)
 
 
-def _sheet(app: AppContext, who: SignedIn, folio_id: int) -> dict[str, object]:
+def _sheet(app: AppContext, who: SignedIn, folio_id: int) -> dict[str, Any]:
     view = folios.read_folio(app.workshop, who, folio_id)
     states = [read_picture(app.workshop, who, picture.id) for picture in view.pictures]
     return {"who": who, "view": view, "states": states}

@@ -32,7 +32,10 @@ class Arrived(BaseModel):
     def of(cls, taken: BroughtIn) -> "Arrived":
         """From the service's answer."""
         return cls(
-            picture_id=taken.picture_id, folio_id=taken.folio_id, file_name=taken.file_name, notes=list(taken.notes)
+            picture_id=taken.picture_id,
+            folio_id=taken.folio_id,
+            file_name=taken.file_name,
+            notes=list(taken.notes),
         )
 
 

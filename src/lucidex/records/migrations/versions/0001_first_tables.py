@@ -32,14 +32,10 @@ def upgrade() -> None:
     op.create_table(
         "result",
         sa.Column("id", sa.BigInteger(), nullable=False),
-        sa.Column(
-            "key_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False
-        ),
+        sa.Column("key_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False),
         sa.Column("holder", mysql.CHAR(length=32), nullable=False),
         sa.Column("lease_until", mysql.DATETIME(fsp=6), nullable=False),
-        sa.Column(
-            "blob_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=True
-        ),
+        sa.Column("blob_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=True),
         sa.Column("byte_count", sa.BigInteger(), nullable=True),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.PrimaryKeyConstraint("id"),
@@ -82,9 +78,7 @@ def upgrade() -> None:
         "picture",
         sa.Column("id", sa.BigInteger(), nullable=False),
         sa.Column("folio_id", sa.BigInteger(), nullable=False),
-        sa.Column(
-            "original_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False
-        ),
+        sa.Column("original_sha256", mysql.CHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False),
         sa.Column("file_name", sa.String(length=255), nullable=False),
         sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
         sa.Column("removed_at", mysql.DATETIME(fsp=6), nullable=True),
