@@ -15,7 +15,7 @@ from lucidex.core.colour import profile_description, usable_profile
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.frame import upright_size
 from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
-from lucidex.core.levels import PixelLayout, halve, levels_of
+from lucidex.core.levels import PixelLayout, levels_of, reduce_level
 from lucidex.core.units import MAX_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000
@@ -146,9 +146,7 @@ def take_in(path: Path, put_level: Callable[[int, pyvips.Image], None]) -> Facts
         level = working.copy_memory()
         facts = facts.model_copy(update={"has_clear_areas": _has_clear_areas(level, facts)})
         for number in levels_of(facts.stored):
-            if number > 1:
-                level = halve(level, facts.has_alpha).copy_memory()
-            put_level(number, level)
+            put_level(number, level if number == 1 else reduce_level(level, number, facts.has_alpha))
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(name, str(error))) from error
     return facts

@@ -7,7 +7,9 @@ covers stored pixels n·i to n·(i+1). Levels are kept as raw memory, so that op
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 import pyvips
@@ -21,6 +23,9 @@ SMALLEST_LEVEL_EDGE = 64
 RESIDUAL = 2.0  # a level is used only while at least this reduction remains for the resampling itself
 
 _NUMPY_TYPES = {"uchar": np.uint8, "ushort": np.uint16}
+_VIPS_TYPES = {"uint8": "uchar", "uint16": "ushort", "float32": "float"}
+
+AnyPixels = npt.NDArray[Any]
 
 
 @dataclass(frozen=True)
@@ -82,11 +87,32 @@ def level_for(stored: Size, reduction: float) -> int:
     return max(n for n in levels_of(stored) if n == 1 or reduction / n >= RESIDUAL)
 
 
-def halve(image: pyvips.Image, has_alpha: bool) -> pyvips.Image:
-    """The next level: averages of 2 × 2 blocks; clear pixels do not bleed (averaged premultiplied)."""
+def reduce_level(image: pyvips.Image, factor: int, has_alpha: bool) -> pyvips.Image:
+    """Averages of factor × factor blocks, rounded once; edge blocks count their last pixel again.
+
+    Clear pixels do not bleed (averaged premultiplied). OpenCV's area average is used because libvips rounds
+    after each direction, upwards, which brightens a picture by up to half a code value.
+    """
     if not has_alpha:
-        return image.shrink(2, 2, ceil=True)
-    return image.premultiply().shrink(2, 2, ceil=True).unpremultiply().rint().cast(image.format)
+        return _image_of(_block_means(image.numpy(), factor), image)
+    means = _block_means(image.premultiply().cast("float").numpy(), factor)
+    return _image_of(means, image).unpremultiply().rint().cast(image.format)
+
+
+def _block_means(pixels: AnyPixels, factor: int) -> AnyPixels:
+    height, width = pixels.shape[:2]
+    across, down = -width % factor, -height % factor
+    if across or down:
+        pixels = cv2.copyMakeBorder(pixels, 0, down, 0, across, cv2.BORDER_REPLICATE)
+    size = pixels.shape[1] // factor, pixels.shape[0] // factor
+    means = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    return np.ascontiguousarray(means.reshape(size[1], size[0], -1))
+
+
+def _image_of(pixels: AnyPixels, like: pyvips.Image) -> pyvips.Image:
+    height, width, bands = pixels.shape
+    image = pyvips.Image.new_from_memory(pixels, width, height, bands, _VIPS_TYPES[pixels.dtype.name])
+    return image.copy(interpretation=like.interpretation)
 
 
 def image_of_memory(pixels: npt.NDArray[np.uint8], size: Size, layout: PixelLayout) -> pyvips.Image:

@@ -1,0 +1,89 @@
+"""Shared by all tests: pictures made on the spot, a real MariaDB, the running application."""
+
+import secrets
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+import pytest
+import pyvips
+from hypothesis import HealthCheck, settings
+
+from lucidex.launch.mariadb import MariaDbServer
+from lucidex.records.migrating import migrate
+from lucidex.services.people import Who, add_person
+from lucidex.services.results import Renderer
+from lucidex.services.workshop import Workshop
+
+settings.register_profile("lucidex", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=80)
+settings.load_profile("lucidex")
+
+Pixels = npt.NDArray[np.uint8]
+PASSWORD = "a-long-enough-password"
+
+
+def picture(width: int, height: int, bands: int = 3, seed: int = 1) -> Pixels:
+    """A repeatable picture in which every pixel differs from its neighbours."""
+    random = np.random.default_rng(seed)
+    return random.integers(0, 256, (height, width, bands), dtype=np.uint8)
+
+
+def encoded(pixels: Pixels, suffix: str = ".png", **options: object) -> bytes:
+    """A file with these pixels."""
+    height, width, bands = pixels.shape
+    image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, bands, "uchar")
+    return bytes(image.copy(interpretation="srgb").write_to_buffer(suffix, **options))
+
+
+def smooth_picture(width: int, height: int) -> Pixels:
+    """Soft gradients: what photographs mostly are."""
+    x, y = np.meshgrid(np.linspace(0, 1, width), np.linspace(0, 1, height))
+    bands = [127 + 110 * np.sin(5 * x + k) * np.cos(4 * y + 2 * k) for k in range(3)]
+    return np.clip(np.stack(bands, -1), 0, 255).astype(np.uint8)
+
+
+@pytest.fixture(scope="session")
+def database_server() -> Iterator[MariaDbServer]:
+    folder = Path(tempfile.mkdtemp(prefix="lucidex-db-"))
+    server = MariaDbServer(folder)
+    server.start()
+    yield server
+    server.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def shared_workshop(database_server: MariaDbServer, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workshop]:
+    workshop = Workshop(tmp_path_factory.mktemp("files"), database_server.url)
+    migrate(workshop.database.engine)
+    yield workshop
+    workshop.close()
+
+
+@pytest.fixture
+def workshop(shared_workshop: Workshop) -> Workshop:
+    """One workshop for all tests; every test makes people and folios of its own."""
+    return shared_workshop
+
+
+@pytest.fixture
+def renderer(workshop: Workshop) -> Renderer:
+    return Renderer(workshop)
+
+
+@pytest.fixture
+def new_person(workshop: Workshop) -> Callable[[], Who]:
+    """Makes somebody nobody else has met."""
+
+    def make() -> Who:
+        return add_person(workshop, f"p{secrets.token_hex(6)}", "Somebody", PASSWORD)
+
+    return make
+
+
+@pytest.fixture
+def who(new_person: Callable[[], Who]) -> Who:
+    return new_person()

@@ -1,0 +1,45 @@
+"""Renders in memory, without stores: what the core's tests share."""
+
+import numpy as np
+import pyvips
+
+from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.geometry import Size
+from lucidex.core.levels import PixelLayout, Source, image_of_memory, levels_of, reduce_level
+from lucidex.core.places import PlaceDemand
+from lucidex.core.render import draw, plan
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import Step
+from tests.conftest import Pixels
+
+
+def source_of(pixels: Pixels, orientation: int = 1) -> Source:
+    """A decoded source over an array of height × width × bands."""
+    height, width, bands = pixels.shape
+    layout = PixelLayout(bands, "uchar", "srgb", bands == 4)
+    stored = Size(width, height)
+    level = image_of_memory(np.ascontiguousarray(pixels).reshape(-1), stored, layout)
+    levels: dict[int, pyvips.Image] = {}
+    for number in levels_of(stored):
+        levels[number] = level if number == 1 else reduce_level(level, number, layout.has_alpha).copy_memory()
+    return Source(stored, orientation, layout, None, levels.__getitem__)
+
+
+def entries(*steps: Step) -> tuple[StepEntry, ...]:
+    """A list of active steps."""
+    return tuple(StepEntry.model_validate({"id": f"s{i}", "step": step.model_dump()}) for i, step in enumerate(steps))
+
+
+def rendered(
+    source: Source,
+    demand: PlaceDemand,
+    *steps: Step,
+    framing: Framing | None = None,
+    ground: tuple[int, int, int] | None = (255, 255, 255),
+) -> Pixels:
+    """The pixels of a picture in a place."""
+    document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
+    frame = document.frame(source.upright)
+    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), ground))
+    pixels: Pixels = image.numpy()
+    return pixels
