@@ -203,7 +203,7 @@ def fit(
     The canvas is exactly `place` for COVER, CONTAIN and FILL; for SCALE_DOWN it is the picture's own size,
     or the largest of its shape within the place where it is larger.
     """
-    whole = Window(0, 0, picture.width, picture.height)
+    whole = Window(0.0, 0.0, float(picture.width), float(picture.height))
     if rule is Rule.FILL:
         return Placement(whole, place, 0, 0, place)
     if rule is Rule.COVER:

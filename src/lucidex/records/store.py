@@ -3,6 +3,7 @@
 Everything is written to a temporary name in the same file system, flushed, and renamed.
 """
 
+import errno
 import hashlib
 import os
 import shutil
@@ -23,6 +24,9 @@ class Received:
     path: Path
     sha256: str
     byte_count: int
+
+
+_DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
 
 
 class FileStore(Protocol):
@@ -76,6 +80,8 @@ class FolderStore:
                 os.fsync(file.fileno())
             yield received
         except OSError as error:
+            if error.errno not in _DISK_TROUBLE:
+                raise
             raise UnavailableError("The file could not be stored: the disk is full or cannot be written.") from error
         finally:
             path.unlink(missing_ok=True)

@@ -19,6 +19,7 @@ from lucidex.services.workshop import Workshop
 
 MIN_PASSWORD = 10
 TRIES_A_MINUTE = 8
+TRIES_A_MINUTE_BY_ADDRESS = 60
 TOKEN_BYTES = 32
 
 _hasher = PasswordHasher()
@@ -39,25 +40,25 @@ def _who(person: Person) -> Who:
 
 
 class SignInLimiter:
-    """Counts failed tries by address and by login name."""
+    """Counts failed tries within a minute: strictly for one name, loosely for one address that tries many."""
 
     def __init__(self) -> None:
         self._limiter = MovingWindowRateLimiter(MemoryStorage())
-        self._rate = RateLimitItemPerMinute(TRIES_A_MINUTE)
+        self._name_rate = RateLimitItemPerMinute(TRIES_A_MINUTE)
+        self._address_rate = RateLimitItemPerMinute(TRIES_A_MINUTE_BY_ADDRESS)
 
     def check(self, address: str, login: str) -> None:
         """Raise NotAllowedError where there were too many failures within a minute."""
-        if not all(self._limiter.test(self._rate, key) for key in self._keys(address, login)):
+        if not all(self._limiter.test(rate, key) for rate, key in self._counts(address, login)):
             raise NotAllowedError("Too many tries. Wait a minute, then sign in again.")
 
     def failed(self, address: str, login: str) -> None:
         """Count a failure."""
-        for key in self._keys(address, login):
-            self._limiter.hit(self._rate, key)
+        for rate, key in self._counts(address, login):
+            self._limiter.hit(rate, key)
 
-    @staticmethod
-    def _keys(address: str, login: str) -> tuple[str, str]:
-        return f"address {address}", f"login {login.strip().lower()}"
+    def _counts(self, address: str, login: str) -> tuple[tuple[RateLimitItemPerMinute, str], ...]:
+        return (self._name_rate, f"login {login.strip().lower()}"), (self._address_rate, f"address {address}")
 
 
 def add_person(workshop: Workshop, login: str, name: str, password: str) -> Who:

@@ -1,0 +1,43 @@
+"""Vectors for the scripts of the page: committed, and checked here to be what the core computes."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+
+from lucidex.core.geometry import Point, Size, clamped_window, covering_window
+
+VECTORS = Path(__file__).parents[1] / "js" / "vectors.json"
+
+
+def vectors() -> dict[str, object]:
+    random = np.random.default_rng(5)
+    covering, moved = [], []
+    for _ in range(60):
+        pw, ph, w, h = (int(n) for n in random.integers(1, 9_000, 4))
+        across, down = covering_window(Size(pw, ph), Size(w, h))
+        covering.append(
+            {
+                "picture": {"width": pw, "height": ph},
+                "place": {"width": w, "height": h},
+                "window": {"width": across, "height": down},
+            }
+        )
+        left, top = random.random() * (pw - across), random.random() * (ph - down)
+        dx, dy = (float(n) for n in random.normal(0, 3_000, 2))
+        centre = Point(left + across / 2 + dx, top + down / 2 + dy)
+        held = clamped_window(centre, across, down, Size(pw, ph))
+        moved.append(
+            {
+                "picture": {"width": pw, "height": ph},
+                "window": {"left": left, "top": top, "width": across, "height": down},
+                "dx": dx,
+                "dy": dy,
+                "result": {"left": held.left, "top": held.top},
+            }
+        )
+    return {"covering": covering, "moved": moved}
+
+
+def test_the_committed_vectors_are_the_cores() -> None:
+    assert json.loads(VECTORS.read_text()) == json.loads(json.dumps(vectors()))

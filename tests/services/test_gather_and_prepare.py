@@ -1,0 +1,303 @@
+"""Bringing in and preparing, on a real MariaDB: originals untouched, versions honest, undo for ever."""
+
+import hashlib
+import shutil
+import threading
+from collections.abc import Callable, Iterator
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from sqlalchemy import func, select
+
+from lucidex.core.document import Framing, Output, PictureDocument, Texts
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, SaidError, TooLargeError
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea
+from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
+from lucidex.records.models import Folio, Original, Picture, Snapshot
+from lucidex.services import changes, folios, gather
+from lucidex.services.gather import BroughtIn, NewFolio, bring_in, clean_file_name
+from lucidex.services.people import Who, add_person
+from lucidex.services.prepare import change, read_picture, redo, undo
+from lucidex.services.workshop import Workshop
+from tests.conftest import encoded, picture, smooth_picture
+
+TURN = Turn(direction=Direction.LEFT)
+
+
+@pytest.fixture
+def content() -> bytes:
+    return encoded(smooth_picture(400, 300), ".jpg", Q=88)
+
+
+@pytest.fixture
+def brought(workshop: Workshop, who: Who, content: bytes) -> BroughtIn:
+    return bring_in(workshop, who, NewFolio("Evenings"), "dome.jpg", [content])
+
+
+def test_the_original_comes_back_byte_for_byte(
+    workshop: Workshop, who: Who, brought: BroughtIn, content: bytes
+) -> None:
+    """Invariant 1, also after the picture was worked on."""
+    change(workshop, who, brought.picture_id, 1, "turn", changes.add_step(TURN))
+    path, name, facts = gather.original_file(workshop, who, brought.picture_id)
+    assert path.read_bytes() == content
+    assert path.name == hashlib.sha256(content).hexdigest()
+    assert (name, facts.media_type) == ("dome.jpg", "image/jpeg")
+
+
+def count(workshop: Workshop, table: type[Folio] | type[Picture] | type[Original] | type[Snapshot]) -> int:
+    with workshop.database.begin() as session:
+        return session.scalar(select(func.count()).select_from(table)) or 0
+
+
+@pytest.mark.parametrize("bad", [b"", b"hello", b"\xff\xd8\xff\xe0broken"])
+def test_a_refused_file_leaves_nothing_behind(workshop: Workshop, who: Who, bad: bytes) -> None:
+    before = [count(workshop, table) for table in (Folio, Picture, Original, Snapshot)]
+    with pytest.raises(SaidError, match=r"“holiday\.jpg” was not taken"):
+        bring_in(workshop, who, NewFolio("Nothing"), "holiday.jpg", [bad])
+    assert [count(workshop, table) for table in (Folio, Picture, Original, Snapshot)] == before
+    with pytest.raises(FileNotFoundError):
+        workshop.originals.path(hashlib.sha256(bad).hexdigest())
+    assert list((workshop.data_folder / "originals" / "incoming").iterdir()) == []
+
+
+def test_an_upload_that_breaks_off_leaves_nothing_behind(workshop: Workshop, who: Who, content: bytes) -> None:
+    def breaking() -> Iterator[bytes]:
+        yield content[: len(content) // 2]
+        raise ConnectionResetError
+
+    before = count(workshop, Picture)
+    with pytest.raises(ConnectionResetError):
+        bring_in(workshop, who, NewFolio("Nothing"), "dome.jpg", breaking())
+    assert count(workshop, Picture) == before
+    assert list((workshop.data_folder / "originals" / "incoming").iterdir()) == []
+
+
+def test_a_file_that_never_ends_is_refused(workshop: Workshop, who: Who) -> None:
+    with pytest.raises(TooLargeError, match="200 MB"):
+        bring_in(workshop, who, NewFolio("Nothing"), "endless.jpg", (bytes(5_000_000) for _ in range(50)))
+
+
+@pytest.mark.parametrize(
+    ("typed", "kept"),
+    [
+        ("../../etc/passwd.png", "passwd.png"),
+        ("C:\\pictures\\dome.jpg", "dome.jpg"),
+        ('say "cheese".jpg', 'say "cheese".jpg'),
+        ("🌿 fern.jpg", "🌿 fern.jpg"),
+        ("a\x00b\nc.jpg", "a b c.jpg"),
+        ("", "picture"),
+        ("..", "picture"),
+        ("x" * 300 + ".jpg", "x" * 251 + ".jpg"),
+    ],
+)
+def test_odd_file_names_are_kept_safely(workshop: Workshop, who: Who, content: bytes, typed: str, kept: str) -> None:
+    assert clean_file_name(typed) == kept
+    taken = bring_in(workshop, who, NewFolio("Odd"), typed, [content])
+    assert read_picture(workshop, who, taken.picture_id).file_name == kept
+    assert any("kept under the name" in note for note in taken.notes) == (typed != kept)
+
+
+def test_mislabelled_and_repeated_files_are_said(workshop: Workshop, who: Who) -> None:
+    content = encoded(picture(30, 20, seed=99))
+    first = bring_in(workshop, who, NewFolio("Twice"), "scan.jpg", [content])
+    assert any("inside is a PNG" in note for note in first.notes)
+    second = bring_in(workshop, who, first.folio_id, "scan.png", [content])
+    assert any("already in this folio as “scan.jpg”" in note for note in second.notes)
+
+
+def test_a_decoded_picture_that_was_let_go_is_decoded_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    state = read_picture(workshop, who, brought.picture_id)
+    shutil.rmtree(workshop.data_folder / "decoded" / "intake-1" / state.original_sha256)
+    source = gather.open_source(workshop, state.original_sha256, state.facts)
+    assert source.level(1).width == 400
+
+
+def test_twenty_changes_are_taken_back_and_made_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    states = [read_picture(workshop, who, brought.picture_id)]
+    for number in range(20):
+        alter = changes.add_step(TURN if number % 2 else Mirror(sides=Sides.LEFT_RIGHT))
+        states.append(change(workshop, who, brought.picture_id, states[-1].version, f"change {number}", alter))
+    version = states[-1].version
+    for expected in reversed(states[:-1]):
+        state = undo(workshop, who, brought.picture_id, version)
+        assert state.document == expected.document
+        version = state.version
+    with pytest.raises(OutOfRangeError, match="nothing to take back"):
+        undo(workshop, who, brought.picture_id, version)
+    for expected in states[1:]:
+        state = redo(workshop, who, brought.picture_id, version)
+        assert state.document == expected.document
+        version = state.version
+    with pytest.raises(OutOfRangeError, match="nothing to make again"):
+        redo(workshop, who, brought.picture_id, version)
+    assert version == 1 + 60
+
+
+def test_a_change_after_an_undo_branches_and_prunes_nothing(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    first = change(workshop, who, brought.picture_id, 1, "turn", changes.add_step(TURN))
+    back = undo(workshop, who, brought.picture_id, first.version)
+    mirror = changes.add_step(Mirror(sides=Sides.TOP_BOTTOM))
+    other = change(workshop, who, brought.picture_id, back.version, "mirror", mirror)
+    assert other.redo is None
+    back = undo(workshop, who, brought.picture_id, other.version)
+    assert back.redo == "mirror"
+    with workshop.database.begin() as session:
+        kept = session.scalars(select(Snapshot.did).where(Snapshot.picture_id == brought.picture_id)).all()
+    assert sorted(kept) == ["Brought in", "mirror", "turn"]
+
+
+def test_an_old_version_is_refused_and_loses_nothing(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    theirs = change(workshop, who, brought.picture_id, 1, "theirs", changes.add_step(TURN))
+    for stale in (
+        lambda: change(workshop, who, brought.picture_id, 1, "mine", changes.clear_steps()),
+        lambda: undo(workshop, who, brought.picture_id, 1),
+    ):
+        with pytest.raises(ChangedMeanwhileError, match="Nothing was lost"):
+            stale()
+    assert read_picture(workshop, who, brought.picture_id).document == theirs.document
+
+
+def test_of_many_changes_at_once_exactly_one_counts(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    outcomes: list[str] = []
+
+    def one(number: int) -> None:
+        try:
+            change(workshop, who, brought.picture_id, 1, f"change {number}", changes.add_step(TURN))
+            outcomes.append("done")
+        except ChangedMeanwhileError:
+            outcomes.append("refused")
+
+    threads = [threading.Thread(target=one, args=(number,)) for number in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    state = read_picture(workshop, who, brought.picture_id)
+    assert sorted(outcomes) == ["done"] + ["refused"] * 7
+    assert (state.version, len(state.document.steps)) == (2, 1)
+
+
+fractions = st.floats(0, 1)
+areas = st.one_of(
+    st.builds(
+        FreeArea,
+        centre_x=fractions,
+        centre_y=fractions,
+        width=st.floats(1e-6, 50_000),
+        height=st.floats(1e-6, 50_000),
+    ),
+    st.builds(
+        ShapeArea,
+        centre_x=fractions,
+        centre_y=fractions,
+        across=st.integers(1, 10_000),
+        down=st.integers(1, 10_000),
+        zoom=st.floats(1, 10_000),
+    ),
+    st.builds(
+        PixelArea,
+        centre_x=fractions,
+        centre_y=fractions,
+        width_px=st.integers(1, 32_000),
+        height_px=st.integers(1, 32_000),
+    ),
+)
+steps = st.one_of(
+    st.builds(Crop, area=areas),
+    st.builds(Turn, direction=st.sampled_from(Direction)),
+    st.builds(Mirror, sides=st.sampled_from(Sides)),
+)
+place_keys = st.integers(1, 99).map(str)
+framings = st.builds(Framing, focal_x=fractions, focal_y=fractions, zoom=st.floats(1, 10_000))
+outputs = st.builds(Output, format=st.sampled_from(FormatName), quality=st.integers(1, 100))
+documents = st.builds(
+    PictureDocument,
+    steps=st.lists(st.tuples(steps, st.booleans()), max_size=5).map(
+        lambda found: tuple(StepEntry(id=f"s{i}", step=step, active=active) for i, (step, active) in enumerate(found))
+    ),
+    framings=st.dictionaries(place_keys, framings, max_size=3),
+    outputs=st.dictionaries(place_keys, outputs, max_size=3),
+    texts=st.builds(Texts, alternative=st.text(max_size=60), caption=st.text(max_size=60)),
+)
+
+
+@given(documents)
+def test_every_parameter_survives_the_way_to_the_database(
+    shared_workshop: Workshop, kept_picture: tuple[Who, int], document: PictureDocument
+) -> None:
+    who, picture_id = kept_picture
+    version = read_picture(shared_workshop, who, picture_id).version
+    change(shared_workshop, who, picture_id, version, "all", lambda before, facts: document)
+    assert read_picture(shared_workshop, who, picture_id).document == document
+
+
+@pytest.fixture(scope="module")
+def kept_picture(shared_workshop: Workshop) -> tuple[Who, int]:
+    who = add_person(shared_workshop, "keeper-of-documents", "Keeper", "a-long-enough-password")
+    taken = bring_in(shared_workshop, who, NewFolio("Kept"), "x.png", [encoded(picture(9, 9))])
+    return who, taken.picture_id
+
+
+def test_steps_are_changed_moved_switched_and_removed(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    def apply(alter, version: int):  # noqa: ANN001, ANN202
+        return change(workshop, who, brought.picture_id, version, "x", alter)
+
+    state = apply(changes.add_step(TURN, "a"), 1)
+    state = apply(changes.add_step(Mirror(sides=Sides.LEFT_RIGHT), "b"), state.version)
+    state = apply(changes.move_step("b", -5), state.version)
+    assert [entry.id for entry in state.document.steps] == ["b", "a"]
+    state = apply(changes.change_step("a", {"direction": "right"}), state.version)
+    assert state.document.steps[1].step == Turn(direction=Direction.RIGHT)
+    with pytest.raises(OutOfRangeError, match="direction"):
+        apply(changes.change_step("a", {"direction": "sideways"}), state.version)
+    state = apply(changes.switch_step("a", active=False), state.version)
+    assert (state.frame.size.width, state.frame.size.height) == (400, 300)
+    state = apply(changes.remove_step("b"), state.version)
+    assert [entry.id for entry in state.document.steps] == ["a"]
+    with pytest.raises(NotFoundError, match="no longer in the list"):
+        apply(changes.remove_step("b"), state.version)
+    same = apply(changes.switch_step("a", active=False), state.version)
+    assert same.version == state.version, "a change that changes nothing makes no version"
+
+
+def test_a_crop_larger_than_the_picture_is_said_in_words(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    alter = changes.add_step(Crop(area=PixelArea(width_px=5_000, height_px=100)))
+    state = change(workshop, who, brought.picture_id, 1, "crop", alter)
+    assert (state.frame.size.width, state.frame.size.height) == (400, 100)
+    assert "only 400 × 300 here" in state.frame.notes[0]
+
+
+def test_folios_are_seen_by_their_people_only(
+    workshop: Workshop, who: Who, new_person: Callable[[], Who], brought: BroughtIn
+) -> None:
+    other = new_person()
+    for forbidden in (
+        lambda: folios.read_folio(workshop, other, brought.folio_id),
+        lambda: read_picture(workshop, other, brought.picture_id),
+        lambda: gather.original_file(workshop, other, brought.picture_id),
+        lambda: change(workshop, other, brought.picture_id, 1, "x", changes.clear_steps()),
+        lambda: gather.remove_picture(workshop, other, brought.picture_id),
+        lambda: bring_in(workshop, other, brought.folio_id, "x.png", [b"x"]),
+    ):
+        with pytest.raises(NotFoundError):
+            forbidden()
+    folios.share_folio(workshop, who, brought.folio_id, other.login)
+    assert read_picture(workshop, other, brought.picture_id).file_name == "dome.jpg"
+    assert [row.id for row in folios.list_folios(workshop, other)] == [brought.folio_id]
+    with pytest.raises(SaidError, match="whose folio this is"):
+        folios.share_folio(workshop, other, brought.folio_id, who.login)
+    folios.unshare_folio(workshop, who, brought.folio_id, other.id)
+    with pytest.raises(NotFoundError):
+        read_picture(workshop, other, brought.picture_id)
+
+
+def test_a_removed_picture_can_be_put_back(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    gather.remove_picture(workshop, who, brought.picture_id)
+    with pytest.raises(NotFoundError):
+        read_picture(workshop, who, brought.picture_id)
+    gather.put_back_picture(workshop, who, brought.picture_id)
+    assert read_picture(workshop, who, brought.picture_id).file_name == "dome.jpg"

@@ -1,0 +1,173 @@
+"""Results under their keys: exact, the same every time, computed once, never half."""
+
+import io
+import threading
+from datetime import timedelta
+
+import pytest
+from PIL import Image
+from sqlalchemy import select, update
+
+from lucidex.core.errors import OutOfRangeError, SaidError
+from lucidex.core.geometry import Size
+from lucidex.core.places import read_demand
+from lucidex.core.proofing import FlagKind
+from lucidex.core.steps.turn import Direction, Turn
+from lucidex.records.models import Result, now
+from lucidex.services import changes
+from lucidex.services.gather import NewFolio, bring_in
+from lucidex.services.people import Who
+from lucidex.services.prepare import PictureState, change, read_picture, undo
+from lucidex.services.results import PlacedPicture, Renderer, for_screen, in_place
+from lucidex.services.workshop import Workshop
+from tests.conftest import encoded, picture, smooth_picture
+
+
+@pytest.fixture
+def state(workshop: Workshop, who: Who) -> PictureState:
+    content = encoded(smooth_picture(900, 600), ".jpg", Q=90)
+    taken = bring_in(workshop, who, NewFolio("Results"), "Dome at Dusk.JPG", [content])
+    return read_picture(workshop, who, taken.picture_id)
+
+
+def placed(workshop: Workshop, state: PictureState, typed: str) -> PlacedPicture:
+    return in_place(workshop, state, "1", read_demand(typed).demand())
+
+
+@pytest.mark.parametrize(
+    ("typed", "size"),
+    [
+        ("300x200", (300, 200)),
+        ("7x599", (7, 599)),
+        ("1600x640", (1600, 640)),
+        ("450 wide", (450, 300)),
+        ("longest 333", (333, 222)),
+        ("50 %", (450, 300)),
+        ("100x100 show whole as png", (100, 100)),
+        ("100x100 no larger than as webp", (100, 67)),
+        ("91x17 stretch as avif", (91, 17)),
+    ],
+)
+def test_another_program_measures_the_size_that_was_typed(
+    workshop: Workshop, renderer: Renderer, state: PictureState, typed: str, size: tuple[int, int]
+) -> None:
+    result = placed(workshop, state, typed)
+    with Image.open(io.BytesIO(renderer.finish(result.wanted).path.read_bytes())) as read:
+        assert read.size == size
+    assert f"-{size[0]}x{size[1]}." in result.file_name
+    assert result.file_name.startswith("dome-at-dusk-")
+
+
+def test_a_preview_of_a_place_that_fits_is_the_files_own_pixels(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    """Invariant 5: what hangs on the wall is the file; and the stage at the same size shows the same pixels."""
+    result = placed(workshop, state, "450x300 as png")
+    shown = for_screen(workshop, state, Size(450, 300), state.document)
+    assert shown.pixels_key == result.wanted.pixels_key
+
+
+def test_the_same_key_gives_the_same_bytes(workshop: Workshop, state: PictureState) -> None:
+    """Invariant 2: two renderers that share nothing but the store agree, and so do two that share nothing."""
+    result = placed(workshop, state, "320x200")
+    first = Renderer(workshop).finish(result.wanted)
+    content = first.path.read_bytes()
+    first.path.unlink()
+    again = Renderer(workshop).finish(result.wanted)
+    assert (again.key, again.path.read_bytes()) == (first.key, content)
+
+
+def test_taking_a_change_back_finds_the_earlier_file(
+    workshop: Workshop, renderer: Renderer, who: Who, state: PictureState
+) -> None:
+    before = renderer.finish(placed(workshop, state, "320x200").wanted)
+    turned = change(workshop, who, state.picture_id, 1, "turn", changes.add_step(Turn(direction=Direction.LEFT)))
+    assert renderer.finish(placed(workshop, turned, "320x200").wanted).key != before.key
+    back = undo(workshop, who, state.picture_id, turned.version)
+    known = renderer.known(placed(workshop, back, "320x200").wanted)
+    assert known is not None
+    assert known.key == before.key
+
+
+def test_a_key_is_computed_once_however_many_ask(
+    workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    computed: list[str] = []
+    inner = Renderer._compute
+
+    def counting(self: Renderer, wanted) -> bytes:  # noqa: ANN001
+        computed.append(wanted.key)
+        return inner(self, wanted)
+
+    monkeypatch.setattr(Renderer, "_compute", counting)
+    result = placed(workshop, state, "333x111")
+    files: list[str] = []
+    threads = [
+        threading.Thread(target=lambda: files.append(str(Renderer(workshop).finish(result.wanted).path)))
+        for _ in range(6)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(files) == 6
+    assert len(set(files)) == 1
+    assert computed == [result.wanted.key]
+
+
+def test_a_lease_of_somebody_killed_is_taken_over(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    result = placed(workshop, state, "211x99")
+    with workshop.database.begin() as session:
+        session.add(Result(key_sha256=result.wanted.key, holder="x" * 32, lease_until=now() - timedelta(seconds=1)))
+    assert renderer.finish(result.wanted).byte_count > 0
+
+
+def test_a_failure_frees_the_lease(workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch) -> None:
+    result = placed(workshop, state, "212x99")
+    with monkeypatch.context() as broken:
+
+        def failing(self: Renderer, wanted: object) -> bytes:
+            raise MemoryError
+
+        broken.setattr(Renderer, "_compute", failing)
+        with pytest.raises(MemoryError):
+            Renderer(workshop).finish(result.wanted)
+    assert Renderer(workshop).finish(result.wanted).byte_count > 0
+
+
+def test_a_holder_that_lost_its_lease_cannot_overwrite(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    """Fencing: a result is recorded only by the holder that the row names."""
+    result = placed(workshop, state, "213x99")
+    assert renderer._take_lease(result.wanted.key, "a" * 32)
+    with workshop.database.begin() as session:
+        session.execute(update(Result).where(Result.key_sha256 == result.wanted.key).values(holder="b" * 32))
+    renderer._record("a" * 32, result.wanted.key, blob_sha256="0" * 64)
+    with workshop.database.begin() as session:
+        row = session.scalar(select(Result).where(Result.key_sha256 == result.wanted.key))
+        assert row is not None
+        assert row.blob_sha256 is None
+
+
+def test_flags_say_what_deserves_a_look(
+    workshop: Workshop, renderer: Renderer, who: Who, state: PictureState
+) -> None:
+    large = placed(workshop, state, "2700x1800 under 1 kB")
+    kinds = {flag.kind for flag in large.flags_at(renderer.finish(large.wanted).byte_count)}
+    assert kinds == {FlagKind.ENLARGED, FlagKind.TOO_HEAVY}
+    assert {flag.kind for flag in placed(workshop, state, "90x90 stretch").flags} == {FlagKind.STRETCHED}
+    assert placed(workshop, state, "90x60 stretch").flags == ()
+    mark = bring_in(workshop, who, NewFolio("Clear"), "mark.png", [encoded(picture(40, 40, 4))])
+    clear = read_picture(workshop, who, mark.picture_id)
+    assert placed(workshop, clear, "20x20").wanted.format.value == "png"
+    assert {flag.kind for flag in placed(workshop, clear, "20x20 as jpeg").flags} == {FlagKind.CLEAR_LOST}
+
+
+def test_what_a_format_cannot_hold_is_refused_in_words(workshop: Workshop, state: PictureState) -> None:
+    with pytest.raises(OutOfRangeError, match="WebP holds at most 16 383 pixels"):
+        placed(workshop, state, "17000x3 as webp")
+    with pytest.raises(SaidError, match="too large"):
+        placed(workshop, state, "2900 %")

@@ -1,0 +1,88 @@
+"""The application in this process, and people who use it."""
+
+import re
+import secrets
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import pytest
+from starlette.testclient import TestClient
+
+from lucidex.core.places import read_demand
+from lucidex.services import people
+from lucidex.services.gather import NewFolio, bring_in
+from lucidex.services.people import Who
+from lucidex.services.places import hang_place
+from lucidex.services.results import Renderer
+from lucidex.services.workshop import Workshop
+from lucidex.web.app import create_app
+from lucidex.web.context import AppContext
+from tests.conftest import PASSWORD, encoded, smooth_picture
+
+
+@pytest.fixture(scope="session")
+def application(shared_workshop: Workshop):  # noqa: ANN201
+    return create_app(AppContext(shared_workshop, Renderer(shared_workshop)), "a-secret-for-tests")
+
+
+@dataclass
+class Visitor:
+    """Somebody with a browser and a token."""
+
+    who: Who
+    client: TestClient
+    token: str
+
+    @property
+    def bearer(self) -> dict[str, str]:
+        return {"Authorization": f"Bearer {self.token}"}
+
+    @property
+    def csrf(self) -> str:
+        found = re.search(r'name="csrf" content="([^"]+)"', self.client.get("/account").text)
+        assert found
+        return found[1]
+
+    def post(self, path: str, data: dict[str, object] | None = None, version: int = 1, **headers: str):  # noqa: ANN201
+        """A change as the page sends it."""
+        sent = {"X-CSRF-Token": self.csrf, "X-Version": str(version), "HX-Request": "true", **headers}
+        return self.client.post(path, data=data or {}, headers=sent)
+
+
+@pytest.fixture
+def visit(application, workshop: Workshop, new_person: Callable[[], Who]) -> Iterator[Callable[[], Visitor]]:  # noqa: ANN001
+    """Signs somebody new in."""
+
+    def enter() -> Visitor:
+        who = new_person()
+        client = TestClient(application, raise_server_exceptions=False)
+        client.headers["X-Forwarded-For"] = secrets.token_hex(4)
+        visitor = Visitor(who, client, people.make_token(workshop, who, "test"))
+        found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)
+        assert found
+        answer = client.post(
+            "/sign-in", data={"login": who.login, "password": PASSWORD, "csrf": found[1]}, follow_redirects=False
+        )
+        assert answer.status_code == 303
+        return visitor
+
+    return enter
+
+
+@dataclass
+class Work:
+    """A folio with one picture and one place."""
+
+    visitor: Visitor
+    folio_id: int
+    picture_id: int
+    place_id: int
+
+
+@pytest.fixture
+def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
+    visitor = visit()
+    content = encoded(smooth_picture(640, 400), ".jpg", Q=90)
+    taken = bring_in(workshop, visitor.who, NewFolio("Evenings"), "dome.jpg", [content])
+    place = hang_place(workshop, visitor.who, taken.folio_id, read_demand("320x128").demand(), "Banner")
+    return Work(visitor, taken.folio_id, taken.picture_id, place.id)

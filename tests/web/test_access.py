@@ -1,0 +1,187 @@
+"""Nobody reaches what is neither theirs nor shared: a walk over all routes, by page and by API."""
+
+import re
+from collections.abc import Callable
+
+import pytest
+from fastapi.routing import APIRoute
+from starlette.testclient import TestClient
+
+from lucidex.services.folios import share_folio
+from lucidex.services.people import TRIES_A_MINUTE
+from lucidex.services.workshop import Workshop
+from tests.web.conftest import Visitor, Work
+
+OPEN = {"/sign-in", "/sign-out"}
+
+
+def all_routes(application) -> list[tuple[str, str]]:  # noqa: ANN001
+    """Every method and path that the application answers, however its routers are nested."""
+    found: list[tuple[str, str]] = []
+
+    def walk(routes: list[object], prefix: str) -> None:
+        for route in routes:
+            if isinstance(route, APIRoute):
+                found.extend((method, prefix + route.path) for method in sorted(route.methods))
+            elif hasattr(route, "original_router"):
+                walk(route.original_router.routes, prefix + route.include_context.prefix)
+
+    walk(application.routes, "")
+    return sorted(set(found))
+
+
+def addressed(path: str, work: Work) -> str:
+    names = {
+        "folio_id": work.folio_id,
+        "picture_id": work.picture_id,
+        "place_id": work.place_id,
+        "person_id": work.visitor.who.id,
+        "token_id": 1,
+        "step_id": "a1",
+    }
+    return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
+
+
+QUERIES = {"frame": "?width=10&height=10", "weight": "?format=jpeg", "pictures": "?name=x.jpg", "size": "?text=3x3"}
+FORMS: dict[str, dict[str, object]] = {
+    "move": {"by": 1},
+    "window": {"left": 0, "top": 0, "width": 9, "height": 9},
+    "framing": {"left": 0, "top": 0, "width": 9, "height": 9},
+    "shape": {"shape": "1:1"},
+    "output": {"format": "png"},
+    "demand": {"place_version": 1, "name": "x", "size": "3x3", "rule": "cover", "anchor": "centre"},
+    "texts": {"version": 1},
+    "line": {"line": "turn left"},
+}
+BODIES: dict[str, dict[str, object]] = {
+    "document": {"version": 1, "document": {}},
+    "undo": {"version": 1},
+    "redo": {"version": 1},
+    "places": {"typed": "3x3"},
+    "render": {"typed": "3x3"},
+    "place": {"version": 1, "typed": "3x3"},
+    "folios": {"name": "x"},
+}
+
+
+def ask(visitor: Visitor | None, client: TestClient, method: str, path: str, address: str):  # noqa: ANN201
+    last = path.rstrip("/").split("/")[-1]
+    query = QUERIES.get(last, "")
+    if path.startswith("/api"):
+        headers = visitor.bearer if visitor else {}
+        key = "place" if path == "/api/places/{place_id}" else last
+        body = BODIES.get(key) if method in {"POST", "PUT"} else None
+        return client.request(method, address + query, headers=headers, json=body, follow_redirects=False)
+    headers = {"X-CSRF-Token": visitor.csrf, "X-Version": "1"} if visitor else {}
+    form = FORMS.get(last, {}) if method == "POST" else None
+    return client.request(method, address + query, headers=headers, data=form, follow_redirects=False)
+
+
+def test_the_walk_finds_the_routes(application) -> None:  # noqa: ANN001
+    routes = all_routes(application)
+    assert len(routes) > 45
+    assert ("GET", "/api/pictures/{picture_id}/original") in routes
+    assert ("POST", "/pictures/{picture_id}/steps/{step_id}/remove") in routes
+
+
+def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[], Visitor], work: Work) -> None:  # noqa: ANN001
+    stranger = visit()
+    walked = 0
+    for method, path in all_routes(application):
+        if not re.search(r"\{(folio|picture|place)_id\}", path):
+            continue
+        answer = ask(stranger, stranger.client, method, path, addressed(path, work))
+        if path == "/folios/{folio_id}":
+            answer = stranger.client.get(addressed(path, work))  # leads on to the page that refuses
+        assert answer.status_code == 404, (method, path, answer.status_code, answer.text[:200])
+        walked += 1
+    assert walked > 35
+
+
+def test_nobody_gets_anything_without_signing_in(application, work: Work) -> None:  # noqa: ANN001
+    client = TestClient(application, raise_server_exceptions=False)
+    for method, path in all_routes(application):
+        if path in OPEN or path == "/folios/{folio_id}":
+            continue
+        answer = ask(None, client, method, path, addressed(path, work))
+        if path.startswith("/api"):
+            assert answer.status_code == 401, (method, path)
+            assert answer.headers["www-authenticate"] == "Bearer"
+        elif method == "GET":
+            assert answer.status_code == 303, (method, path)
+            assert answer.headers["location"].startswith("/sign-in?next=")
+        else:
+            assert answer.status_code == 403, (method, path)
+
+
+def test_no_change_without_the_pages_token(application, work: Work) -> None:  # noqa: ANN001
+    for method, path in all_routes(application):
+        if method == "POST" and not path.startswith("/api"):
+            address = addressed(path, work)
+            for headers in ({}, {"X-CSRF-Token": "guessed"}):
+                answer = work.visitor.client.post(address, headers=headers, follow_redirects=False)
+                assert answer.status_code == 403, (path, answer.status_code)
+
+
+def test_a_session_cookie_opens_no_api(work: Work) -> None:
+    assert work.visitor.client.get(f"/api/pictures/{work.picture_id}").status_code == 401
+
+
+def test_sharing_opens_and_closes_the_way(workshop: Workshop, visit: Callable[[], Visitor], work: Work) -> None:
+    colleague = visit()
+    path = f"/pictures/{work.picture_id}/places/{work.place_id}/file"
+    assert colleague.client.get(path).status_code == 404
+    share_folio(workshop, work.visitor.who, work.folio_id, colleague.who.login)
+    assert colleague.client.get(path).status_code == 200
+    assert colleague.client.get(f"/api/pictures/{work.picture_id}", headers=colleague.bearer).status_code == 200
+
+
+def test_a_place_of_another_folio_is_not_mixed_in(
+    visit: Callable[[], Visitor], work: Work, workshop: Workshop
+) -> None:
+    from lucidex.core.places import read_demand
+    from lucidex.services.folios import make_folio
+    from lucidex.services.places import hang_place
+
+    own = make_folio(workshop, work.visitor.who, "Other")
+    place = hang_place(workshop, work.visitor.who, own, read_demand("9x9").demand())
+    assert work.visitor.client.get(f"/pictures/{work.picture_id}/places/{place.id}/file").status_code == 404
+    api = f"/api/pictures/{work.picture_id}/places/{place.id}/file"
+    assert work.visitor.client.get(api, headers=work.visitor.bearer).status_code == 404
+
+
+def test_security_headers_and_cookie(work: Work, application) -> None:  # noqa: ANN001
+    answer = work.visitor.client.get("/")
+    policy = answer.headers["content-security-policy"]
+    assert "default-src 'none'" in policy
+    assert "unsafe" not in policy
+    fresh = TestClient(application).get("/sign-in")
+    cookie = fresh.headers["set-cookie"].lower()
+    assert "httponly" in cookie
+    assert "samesite=lax" in cookie
+    assert not re.search(r"[^:]style=", answer.text)
+    assert "<script>" not in answer.text
+
+
+def test_the_bench_page_needs_no_inline_code(work: Work) -> None:
+    text = work.visitor.client.get(f"/pictures/{work.picture_id}").text
+    assert not re.search(r"<script(?![^>]*src=)|\son\w+=|\sstyle=", text)
+
+
+def test_signing_in_is_slowed_down_after_failures(application) -> None:  # noqa: ANN001
+    client = TestClient(application, raise_server_exceptions=False)
+    found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)
+    assert found
+    form = {"login": "guessed-at", "password": "wrong", "csrf": found[1]}
+    answers = [client.post("/sign-in", data=form).status_code for _ in range(TRIES_A_MINUTE + 1)]
+    assert answers == [401] * TRIES_A_MINUTE + [403]
+
+
+@pytest.mark.parametrize("wanted", ["//elsewhere.example", "https://elsewhere.example", "/\\elsewhere.example"])
+def test_signing_in_leads_nowhere_else(application, wanted: str) -> None:  # noqa: ANN001
+    text = TestClient(application).get("/sign-in", params={"next": wanted}).text
+    assert "elsewhere" not in text
+
+
+def test_unknown_hosts_are_refused(application) -> None:  # noqa: ANN001
+    assert TestClient(application, base_url="http://elsewhere.example").get("/sign-in").status_code == 400

@@ -1,0 +1,142 @@
+"""Pages and their parts, without a browser: what they answer and what they say."""
+
+import pytest
+
+from lucidex.core.geometry import Size
+from lucidex.web.wall import WALL_HEIGHT, WALL_WIDTH, hang
+from tests.web.conftest import Work
+
+
+def version_of(work: Work) -> int:
+    path = f"/api/pictures/{work.picture_id}"
+    version: int = work.visitor.client.get(path, headers=work.visitor.bearer).json()["version"]
+    return version
+
+
+def test_a_typed_size_hangs_a_place_once(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/line"
+    for _ in range(2):
+        answer = work.visitor.post(path, {"line": "1080x1350 under 90 kB"})
+        assert "1080 × 1350" in answer.text
+    places = work.visitor.client.get(f"/api/folios/{work.folio_id}/places", headers=work.visitor.bearer).json()
+    assert [place["name"] for place in places] == ["Banner", "1080 × 1350"]
+    assert version_of(work) == 1, "a size never becomes a step"
+
+
+def test_a_typed_size_can_change_the_chosen_place(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/line?place={work.place_id}"
+    work.visitor.post(path, {"line": "200x100 keep left", "change_place": "true"})
+    place = work.visitor.client.get(f"/api/places/{work.place_id}", headers=work.visitor.bearer).json()
+    assert place["demand"]["measure"] == {"by": "size", "width_px": 200, "height_px": 100}
+    assert (place["name"], place["demand"]["anchor"]) == ("Banner", "left")
+
+
+@pytest.mark.parametrize("line", ["0x0", "-1", "1e9", "abc", "40000x40000", "crop 0x5", "", "🌿", "x" * 3_000])
+def test_bad_lines_are_said_in_the_page(work: Work, line: str) -> None:
+    answer = work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": line})
+    assert answer.status_code == 422
+    assert answer.headers["hx-retarget"] == "#notice"
+    assert 'class="notice"' in answer.text
+    reading = work.visitor.client.get(f"/pictures/{work.picture_id}/reading", params={"line": line})
+    assert reading.status_code == 200
+
+
+def test_the_reading_says_what_enter_would_do(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/reading"
+    assert "Turned a quarter to the left." in work.visitor.client.get(path, params={"line": "turn left", "place": work.place_id}).text
+    text = work.visitor.client.get(path, params={"line": "180 x 70 keep left", "place": work.place_id}).text
+    assert "180 × 70, picture kept left" in text
+    assert "Change “Banner” to it instead" in text
+
+
+def test_a_framing_by_hand_is_kept_in_content_coordinates(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/places/{work.place_id}/framing"
+    answer = work.visitor.post(path, {"left": 300, "top": 100, "width": 320, "height": 128})
+    assert "Framed by hand" in answer.text
+    document = work.visitor.client.get(f"/api/pictures/{work.picture_id}", headers=work.visitor.bearer).json()[
+        "document"
+    ]
+    framing = document["framings"][str(work.place_id)]
+    assert framing == pytest.approx({"focal_x": 460 / 640, "focal_y": 164 / 400, "zoom": 2.0})
+
+
+def test_a_conflict_in_the_page_offers_both_ways(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/line"
+    assert work.visitor.post(path, {"line": "turn left"}, version=1).status_code == 200
+    answer = work.visitor.post(path, {"line": "mirror"}, version=1)
+    assert answer.status_code == 409
+    assert "Put my change on top" in answer.text
+    assert "Keep the other one" in answer.text
+
+
+def test_format_and_quality_belong_to_this_picture_and_place(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/places/{work.place_id}"
+    assert "WebP at quality 80" in work.visitor.post(f"{path}/output", {"format": "webp"}).text
+    text = work.visitor.post(f"{path}/output", {"format": "webp", "quality": 31}, version=2).text
+    assert "WebP at quality 31" in text
+    weight = work.visitor.client.get(f"{path}/weight?format=webp").text.strip()
+    file = work.visitor.client.get(f"{path}/file")
+    assert file.headers["content-type"] == "image/webp"
+    assert weight == f"{len(file.content)} B" if len(file.content) < 1000 else weight.endswith("kB")
+
+
+def test_a_place_is_taken_down_and_hung_again_with_its_framing(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/places/{work.place_id}"
+    work.visitor.post(f"{path}/framing", {"left": 0, "top": 0, "width": 320, "height": 128})
+    answer = work.visitor.post(f"{path}/take-down")
+    assert "No place hangs here yet" in answer.text
+    assert "Hang it again" in answer.text
+    assert "Framed by hand" in work.visitor.post(f"{path}/hang-again").text
+
+
+def test_names_and_texts_are_shown_as_text(work: Work) -> None:
+    hostile = '<img src=x onerror=alert(1)>"'
+    work.visitor.post(f"/folios/{work.folio_id}/name", {"name": hostile})
+    for path in (f"/folios/{work.folio_id}/gather", f"/pictures/{work.picture_id}", "/"):
+        assert "<img src=x" not in work.visitor.client.get(path).text
+
+
+def test_our_own_error_pages(work: Work, monkeypatch: pytest.MonkeyPatch) -> None:
+    missing = work.visitor.client.get("/folios/999999999/gather")
+    assert missing.status_code == 404
+    assert "no such folio" in missing.text
+    assert "To your folios" in missing.text
+    assert "There is nothing at this address" in work.visitor.client.get("/nowhere").text
+
+    def fail(*_: object) -> None:
+        raise RuntimeError("inside")
+
+    monkeypatch.setattr("lucidex.web.pages.start.list_folios", fail)
+    broken = work.visitor.client.get("/")
+    assert broken.status_code == 500
+    assert "went wrong on our side" in broken.text
+    assert "RuntimeError" not in broken.text
+
+
+def test_a_preview_is_kept_by_the_browser_only_under_its_digest(work: Work) -> None:
+    path = f"/pictures/{work.picture_id}/preview?w=100&h=100"
+    assert work.visitor.client.get(path).headers["cache-control"] == "no-store"
+    assert "immutable" in work.visitor.client.get(path + "&v=abc").headers["cache-control"]
+
+
+@pytest.mark.parametrize(
+    "sizes",
+    [
+        [Size(1600, 640)],
+        [Size(1600, 640), Size(1080, 1350), Size(800, 420), Size(180, 70)],
+        [Size(1600, 640), Size(1920, 1080), Size(1080, 1350), Size(1080, 1080), Size(800, 420), Size(600, 600)] * 2,
+        [Size(20_000, 3), Size(3, 20_000), Size(1, 1)],
+        [Size(1, 1)] * 12,
+    ],
+)
+def test_the_wall_holds_its_frames_at_one_scale(sizes: list[Size]) -> None:
+    hanging = hang(sizes)
+    seats = [seat for row in hanging.rows for seat in row]
+    assert sorted(seat.index for seat in seats) == list(range(len(sizes)))
+    for seat in seats:
+        size = sizes[seat.index]
+        assert seat.width <= WALL_WIDTH
+        assert abs(seat.width - size.width * hanging.scale * seat.magnified) <= 1
+        assert abs(seat.height - size.height * hanging.scale * seat.magnified) <= 1
+    if len(sizes) <= 4:
+        assert hanging.height <= WALL_HEIGHT
