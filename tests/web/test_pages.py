@@ -43,7 +43,10 @@ def test_bad_lines_are_said_in_the_page(work: Work, line: str) -> None:
 
 def test_the_reading_says_what_enter_would_do(work: Work) -> None:
     path = f"/pictures/{work.picture_id}/reading"
-    assert "Turned a quarter to the left." in work.visitor.client.get(path, params={"line": "turn left", "place": work.place_id}).text
+    assert (
+        "Turned a quarter to the left."
+        in work.visitor.client.get(path, params={"line": "turn left", "place": work.place_id}).text
+    )
     text = work.visitor.client.get(path, params={"line": "180 x 70 keep left", "place": work.place_id}).text
     assert "180 × 70, picture kept left" in text
     assert "Change “Banner” to it instead" in text

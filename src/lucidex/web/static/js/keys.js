@@ -3,6 +3,7 @@ import { currentView, holdOriginal, show } from "./stage.js";
 
 export function listenForKeys() {
   document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape" && isTyping(event)) /** @type {HTMLElement} */ (event.target).blur();
     if (!document.getElementById("bench") || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     const key = event.key.toLowerCase();
     if (key === "o") holdOriginal(true);

@@ -178,7 +178,7 @@ function drawPicture(canvas, stage) {
     if (state.shown !== wanted) return;
     seat.src = wanted;
     Object.assign(seat.style, place);
-    stage.dataset.painted = wanted;
+    canvas.dataset.painted = wanted;
   });
 }
 
