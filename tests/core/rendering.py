@@ -5,7 +5,7 @@ import pyvips
 
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.geometry import Size
-from lucidex.core.levels import PixelLayout, Source, image_of_memory, levels_of, reduce_level
+from lucidex.core.levels import PixelLayout, Source, image_of_memory, level_size, levels_of, reduce_level
 from lucidex.core.places import PlaceDemand
 from lucidex.core.render import draw, plan
 from lucidex.core.steps import StepEntry
@@ -18,10 +18,11 @@ def source_of(pixels: Pixels, orientation: int = 1) -> Source:
     height, width, bands = pixels.shape
     layout = PixelLayout(bands, "uchar", "srgb", bands == 4)
     stored = Size(width, height)
-    level = image_of_memory(np.ascontiguousarray(pixels).reshape(-1), stored, layout)
     levels: dict[int, pyvips.Image] = {}
     for number in levels_of(stored):
-        levels[number] = level if number == 1 else reduce_level(level, number, layout.has_alpha).copy_memory()
+        level = pixels if number == 1 else reduce_level(pixels, number, layout.has_alpha)
+        flat = np.ascontiguousarray(level).reshape(-1)
+        levels[number] = image_of_memory(flat, level_size(stored, number), layout)
     return Source(stored, orientation, layout, None, levels.__getitem__)
 
 

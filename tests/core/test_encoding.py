@@ -47,6 +47,22 @@ def test_the_same_input_gives_the_same_bytes(name: FormatName) -> None:
     assert encode(image, name, settings) == encode(image.copy(), name, settings)
 
 
+@pytest.mark.parametrize("name", list(FormatName))
+def test_the_bytes_do_not_depend_on_the_threads(name: FormatName) -> None:
+    """Otherwise a machine with more cores would give another file under the same key."""
+    image = image_of(smooth_picture(700, 500))
+    before = pyvips.concurrency_get()
+    files = set()
+    try:
+        for threads in (1, 2, 4):
+            pyvips.concurrency_set(threads)
+            files.add(encode(image, name, Encoding(name.output.default_quality)))
+            assert pyvips.concurrency_get() == threads
+    finally:
+        pyvips.concurrency_set(before)
+    assert len(files) == 1
+
+
 def test_clear_areas_stay_clear_or_turn_into_the_ground() -> None:
     pixels = np.zeros((30, 30, 4), np.uint8)
     pixels[10:20, 10:20] = (200, 30, 30, 255)

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from enum import StrEnum
 from pathlib import Path
 
+import numpy as np
 import pyvips
 from pydantic import BaseModel, ConfigDict
 
@@ -15,7 +16,7 @@ from lucidex.core.colour import profile_description, usable_profile
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.frame import upright_size
 from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
-from lucidex.core.levels import PixelLayout, levels_of, reduce_level
+from lucidex.core.levels import AnyPixels, PixelLayout, levels_of, reduce_level
 from lucidex.core.units import MAX_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000
@@ -132,7 +133,7 @@ def _is_text(head: bytes) -> bool:
     return sum(byte < 9 for byte in head) == 0 and len(head.decode("utf-8", "ignore")) > 0.6 * len(head)
 
 
-def take_in(path: Path, put_level: Callable[[int, pyvips.Image], None]) -> Facts:
+def take_in(path: Path, put_level: Callable[[int, AnyPixels], None]) -> Facts:
     """Check and decode a file; hand every level of its pixels to `put_level`; return its facts.
 
     Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins
@@ -143,10 +144,10 @@ def take_in(path: Path, put_level: Callable[[int, pyvips.Image], None]) -> Facts
     facts = _facts(image, name)
     try:
         working = _working(image, facts)
-        level = working.copy_memory()
-        facts = facts.model_copy(update={"has_clear_areas": _has_clear_areas(level, facts)})
+        pixels = working.numpy().reshape(facts.stored_height, facts.stored_width, facts.bands)
+        facts = facts.model_copy(update={"has_clear_areas": _has_clear_areas(pixels, facts)})
         for number in levels_of(facts.stored):
-            put_level(number, level if number == 1 else reduce_level(level, number, facts.has_alpha))
+            put_level(number, pixels if number == 1 else reduce_level(pixels, number, facts.has_alpha))
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(name, str(error))) from error
     return facts
@@ -251,11 +252,8 @@ def _normalised(image: pyvips.Image) -> pyvips.Image:
 _KNOWN = {"srgb", "rgb", "rgb16", "grey16", "b-w", "cmyk", "multiband"}
 
 
-def _has_clear_areas(level: pyvips.Image, facts: Facts) -> bool:
-    if not facts.has_alpha:
-        return False
-    opaque = 255 if facts.pixel_format == "uchar" else 65_535
-    return bool(level.extract_band(facts.bands - 1).min() < opaque)
+def _has_clear_areas(pixels: AnyPixels, facts: Facts) -> bool:
+    return facts.has_alpha and bool(pixels[..., -1].min() < np.iinfo(pixels.dtype).max)
 
 
 def _colour_words(image: pyvips.Image) -> str:

@@ -13,12 +13,12 @@ from importlib.metadata import version
 import pyvips
 
 from lucidex.core.encode import Encoding, FormatName
+from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.render import Plan
 from lucidex.core.steps import StepEntry
 
 ENGINE_REVISION = 1
-ENCODER_THREADS = 1
 
 
 @cache

@@ -20,10 +20,10 @@ from lucidex.core.geometry import Size
 
 LADDER = (1, 2, 4, 8)
 SMALLEST_LEVEL_EDGE = 64
+STRIP_ROWS = 128  # of the level; keeps the float copy of a large clear picture small
 RESIDUAL = 2.0  # a level is used only while at least this reduction remains for the resampling itself
 
 _NUMPY_TYPES = {"uchar": np.uint8, "ushort": np.uint16}
-_VIPS_TYPES = {"uint8": "uchar", "uint16": "ushort", "float32": "float"}
 
 AnyPixels = npt.NDArray[Any]
 
@@ -87,16 +87,31 @@ def level_for(stored: Size, reduction: float) -> int:
     return max(n for n in levels_of(stored) if n == 1 or reduction / n >= RESIDUAL)
 
 
-def reduce_level(image: pyvips.Image, factor: int, has_alpha: bool) -> pyvips.Image:
-    """Averages of factor × factor blocks, rounded once; edge blocks count their last pixel again.
+def reduce_level(pixels: AnyPixels, factor: int, has_alpha: bool) -> AnyPixels:
+    """Averages of factor × factor blocks of a height × width × bands array, rounded once.
 
-    Clear pixels do not bleed (averaged premultiplied). OpenCV's area average is used because libvips rounds
-    after each direction, upwards, which brightens a picture by up to half a code value.
+    Edge blocks count their last pixel again. Clear pixels do not bleed (averaged premultiplied). OpenCV's area
+    average is used because libvips rounds after each direction, upwards, which brightens a picture by up to
+    half a code value.
     """
     if not has_alpha:
-        return _image_of(_block_means(image.numpy(), factor), image)
-    means = _block_means(image.premultiply().cast("float").numpy(), factor)
-    return _image_of(means, image).unpremultiply().rint().cast(image.format)
+        return _block_means(pixels, factor)
+    rows = STRIP_ROWS * factor
+    strips = [_clear_means(pixels[top : top + rows], factor) for top in range(0, pixels.shape[0], rows)]
+    return np.concatenate(strips)
+
+
+def _clear_means(pixels: AnyPixels, factor: int) -> AnyPixels:
+    opaque = np.float32(np.iinfo(pixels.dtype).max)
+    alpha = pixels[..., -1:].astype(np.float32)
+    means = _block_means(np.concatenate([pixels[..., :-1] * (alpha / opaque), alpha], axis=-1), factor)
+    mean_alpha = means[..., -1:]
+    colours = np.divide(
+        means[..., :-1] * opaque, mean_alpha, out=np.zeros_like(means[..., :-1]), where=mean_alpha > 0
+    )
+    joined = np.concatenate([colours, mean_alpha], axis=-1)
+    exact: AnyPixels = np.rint(np.clip(joined, 0, opaque)).astype(pixels.dtype)
+    return exact
 
 
 def _block_means(pixels: AnyPixels, factor: int) -> AnyPixels:
@@ -107,12 +122,6 @@ def _block_means(pixels: AnyPixels, factor: int) -> AnyPixels:
     size = pixels.shape[1] // factor, pixels.shape[0] // factor
     means = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
     return np.ascontiguousarray(means.reshape(size[1], size[0], -1))
-
-
-def _image_of(pixels: AnyPixels, like: pyvips.Image) -> pyvips.Image:
-    height, width, bands = pixels.shape
-    image = pyvips.Image.new_from_memory(pixels, width, height, bands, _VIPS_TYPES[pixels.dtype.name])
-    return image.copy(interpretation=like.interpretation)
 
 
 def image_of_memory(pixels: npt.NDArray[np.uint8], size: Size, layout: PixelLayout) -> pyvips.Image:

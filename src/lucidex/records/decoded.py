@@ -37,22 +37,14 @@ class DecodedStore:
             self._make_room(sha256)
 
     def source(self, sha256: str, facts: Facts) -> Source:
-        """The original as rendering wants it. FileNotFoundError where `holds` is false."""
-        folder = self._root / sha256
-        folder.touch()
-        return Source(
-            facts.stored,
-            facts.orientation,
-            facts.layout,
-            facts.profile,
-            lambda number: self._open(folder, facts, number),
-        )
+        """The original as rendering wants it. FileNotFoundError where its levels are not here.
 
-    def _open(self, folder: Path, facts: Facts, number: int) -> pyvips.Image:
-        size = level_size(facts.stored, number)
-        expected = size.pixels * facts.layout.bytes_per_pixel
-        pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
-        return image_of_memory(pixels, size, facts.layout)
+        All levels are mapped at once, so that a source stays good while the cache lets its files go.
+        """
+        folder = self._root / sha256
+        levels = {number: _map(folder, facts, number) for number in levels_of(facts.stored)}
+        folder.touch()
+        return Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
 
     def _make_room(self, newest: str) -> None:
         folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
@@ -64,6 +56,13 @@ class DecodedStore:
             if folder.name != newest:
                 total -= weights[folder]
                 shutil.rmtree(folder, ignore_errors=True)
+
+
+def _map(folder: Path, facts: Facts, number: int) -> pyvips.Image:
+    size = level_size(facts.stored, number)
+    expected = size.pixels * facts.layout.bytes_per_pixel
+    pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
+    return image_of_memory(pixels, size, facts.layout)
 
 
 def level_path(folder: Path, number: int) -> Path:

@@ -166,9 +166,11 @@ def _shortened(name: str) -> str:
 
 def open_source(workshop: Workshop, sha256: str, facts: Facts) -> Source:
     """The decoded original; decoded again where the cache has let it go."""
-    if not workshop.decoded.holds(sha256):
+    try:
+        return workshop.decoded.source(sha256, facts)
+    except FileNotFoundError:
         _decode(workshop, workshop.originals.path(sha256), sha256)
-    return workshop.decoded.source(sha256, facts)
+        return workshop.decoded.source(sha256, facts)
 
 
 def original_file(workshop: Workshop, who: Who, picture_id: int) -> tuple[Path, str, Facts]:

@@ -4,11 +4,12 @@ from pathlib import Path
 
 import pyvips
 
-from lucidex.core.keys import ENCODER_THREADS
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FolderStore
 from lucidex.work.isolated import IsolatedRunner
+
+RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
 
 class Workshop:
@@ -21,7 +22,7 @@ class Workshop:
         self.results = FolderStore(data_folder / "results")
         self.decoded = DecodedStore(data_folder / "decoded")
         self.isolated = IsolatedRunner()
-        pyvips.concurrency_set(ENCODER_THREADS)
+        pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)
 

@@ -12,8 +12,5 @@ pyvips.cache_set_max(0)
 
 def decode(file: str, folder: str) -> str:
     """Decode `file` into levels in `folder`; the facts as JSON."""
-    return take_in(Path(file), lambda number, image: _write_level(Path(folder), number, image)).model_dump_json()
-
-
-def _write_level(folder: Path, number: int, image: pyvips.Image) -> None:
-    image.rawsave(str(level_path(folder, number)))
+    facts = take_in(Path(file), lambda number, pixels: pixels.tofile(level_path(Path(folder), number)))
+    return facts.model_dump_json()

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import pyvips
 
+ENCODER_THREADS = 1
 SRGB_PROFILE = "srgb"  # the profile of 480 bytes that comes with libvips
 
 
