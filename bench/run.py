@@ -1,6 +1,6 @@
 """Measures side by side, in one run on one machine, and prints ratios.
 
-    python bench/run.py [--rounds 9] [--skip-browser]
+    .venv/bin/python -m bench [--rounds 9] [--skip-browser]
 
 Source: a made-up photograph of 24 megapixels (6000 × 4000, JPEG at quality 88, soft forms and grain).
 Every contestant makes the same sizes in the same formats at the same quality, from the file to the bytes.
@@ -8,6 +8,7 @@ Every contestant makes the same sizes in the same formats at the same quality, f
 
 import argparse
 import io
+import os
 import resource
 import shutil
 import statistics
@@ -23,20 +24,17 @@ import numpy as np
 import pyvips
 from PIL import Image
 
-ROOT = Path(__file__).resolve().parents[1]
-sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
-
-from lucidex.core.document import PictureDocument  # noqa: E402
-from lucidex.core.encode import Encoding, FormatName, encode  # noqa: E402
-from lucidex.core.geometry import Rule, Size, fit  # noqa: E402
-from lucidex.core.intake import Facts  # noqa: E402
-from lucidex.core.levels import Source  # noqa: E402
-from lucidex.core.places import PlaceDemand, read_demand  # noqa: E402
-from lucidex.core.render import draw, plan  # noqa: E402
-from lucidex.records.decoded import DecodedStore  # noqa: E402
-from lucidex.services.workshop import RENDER_THREADS  # noqa: E402
-from lucidex.work.decoding import decode  # noqa: E402
-from lucidex.work.isolated import IsolatedRunner  # noqa: E402
+from lucidex.core.document import PictureDocument
+from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.geometry import Rule, Size, fit
+from lucidex.core.intake import Facts
+from lucidex.core.levels import Source
+from lucidex.core.places import PlaceDemand, read_demand
+from lucidex.core.render import draw, plan
+from lucidex.records.decoded import DecodedStore
+from lucidex.services.workshop import RENDER_THREADS
+from lucidex.work.decoding import decode
+from lucidex.work.isolated import IsolatedRunner
 
 WIDTH, HEIGHT = 6000, 4000
 ONE = ("1600x640",)
@@ -146,7 +144,7 @@ def row(what: str, ours: Spread, *others: tuple[str, Spread]) -> None:
 
 def peak_of(code: str, path: Path) -> float:
     """Peak resident memory in MB of a fresh process that runs some code."""
-    wrapped = f"import sys; sys.path[:0] = {sys.path[:2]!r}\nif __name__ == '__main__':\n    " + code.replace(
+    wrapped = f"import sys; sys.path.insert(0, {os.getcwd()!r})\nif __name__ == '__main__':\n    " + code.replace(
         "\n", "\n    "
     )
     script = path.parent / "peak.py"
@@ -165,7 +163,7 @@ def main() -> None:
     try:
         measure(folder, wanted.rounds)
         if not wanted.skip_browser:
-            from painted import measure_painting
+            from bench.painted import measure_painting
 
             measure_painting(folder, photograph(), wanted.rounds)
     finally:
@@ -227,7 +225,3 @@ def preview(source: Source, edge: int) -> bytes:
     frame = document.frame(source.upright)
     placement = fit(frame.size, Size(edge, edge), Rule.SCALE_DOWN)
     return encode(draw(source, plan(source, frame, placement, None)), FormatName.JPEG, Encoding(92))
-
-
-if __name__ == "__main__":
-    main()
