@@ -48,7 +48,7 @@ need_venv() {
   say "Installing the Python packages (once) …"
   rm -f "$stamp"
   [ -x .venv/bin/python ] || "$python" -m venv .venv || fail "the virtual environment .venv could not be made."
-  .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$1" ||
+  .venv/bin/python -m pip install -q -q --disable-pip-version-check --require-hashes -r "$1" ||
     fail "the Python packages of $1 could not be installed."
   .venv/bin/python -c 'import pathlib, sysconfig; pathlib.Path(sysconfig.get_path("purelib"), "lucidex.pth").write_text(str(pathlib.Path("src").resolve()))'
   printf '%s' "$wanted $1" >"$stamp"

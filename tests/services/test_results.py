@@ -18,7 +18,7 @@ from lucidex.services import changes
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
 from lucidex.services.prepare import PictureState, change, read_picture, undo
-from lucidex.services.results import PlacedPicture, Renderer, for_screen, in_place
+from lucidex.services.results import PlacedPicture, Renderer, Wanted, for_screen, in_place
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 
@@ -93,13 +93,23 @@ def test_a_key_is_computed_once_however_many_ask(
     workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     computed: list[str] = []
-    inner = Renderer._compute
+    everybody_asked = threading.Barrier(6)
+    asked = threading.local()
+    compute, take_lease = Renderer._compute, Renderer._take_lease
 
-    def counting(self: Renderer, wanted) -> bytes:  # noqa: ANN001
+    def counting(self: Renderer, wanted: Wanted) -> bytes:
         computed.append(wanted.key)
-        return inner(self, wanted)
+        return compute(self, wanted)
+
+    def after_everybody(self: Renderer, key: str, holder: str) -> bool:
+        taken = take_lease(self, key, holder)
+        if not hasattr(asked, "once"):
+            asked.once = True
+            everybody_asked.wait(20)
+        return taken
 
     monkeypatch.setattr(Renderer, "_compute", counting)
+    monkeypatch.setattr(Renderer, "_take_lease", after_everybody)
     result = placed(workshop, state, "333x111")
     files: list[str] = []
     threads = [
