@@ -1,10 +1,12 @@
 """The start command: one data folder, one database, one application on loopback."""
 
 import argparse
+import contextlib
 import fcntl
 import logging
 import os
 import secrets
+import signal
 import socket
 import sys
 from collections.abc import Iterator
@@ -122,7 +124,10 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
         f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
         flush=True,
     )
-    uvicorn.Server(config).run(sockets=[listening])
+    # uvicorn stops in good order, then raises the signal again; what stops the database comes after that
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    with contextlib.suppress(KeyboardInterrupt):
+        uvicorn.Server(config).run(sockets=[listening])
     print("\nStopped.")
     return 0
 

@@ -1,0 +1,101 @@
+"""The start command as a process: it comes up, it goes down, and a kill leaves nothing that prevents the next start."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[2]
+
+
+class Started:
+    """A start of its own, over a data folder of its own."""
+
+    def __init__(self, data: Path, *options: str) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "lucidex.launch", "--data", str(data), "--no-demo", *options],
+            cwd=ROOT,
+            env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        self.said = ""
+        for line in self.process.stdout or ():
+            self.said += line
+            if "Ctrl-C stops it" in line or "lucidex:" in line:
+                break
+
+    @property
+    def address(self) -> str:
+        return self.said.split("ready: ")[1].split()[0]
+
+    def answers(self) -> bool:
+        with urllib.request.urlopen(self.address + "/sign-in") as answer:
+            return bool(answer.status == 200)
+
+    def end(self, signal_number: int) -> int:
+        self.process.send_signal(signal_number)
+        self.said += self.process.communicate(timeout=40)[0]
+        return self.process.returncode
+
+
+@pytest.fixture
+def data(tmp_path: Path) -> Iterator[Path]:
+    yield tmp_path / "var"
+    assert servers_over(tmp_path) == [], "no database server may be left"
+
+
+def servers_over(folder: Path) -> list[str]:
+    found = []
+    for command in Path("/proc").glob("[0-9]*/cmdline"):
+        try:
+            words = command.read_bytes()
+        except OSError:
+            continue
+        if b"mariadbd" in words and str(folder).encode() in words:
+            found.append(command.parent.name)
+    return found
+
+
+@pytest.mark.parametrize("ending", [signal.SIGINT, signal.SIGTERM])
+def test_it_comes_up_and_goes_down_in_good_order(data: Path, ending: signal.Signals) -> None:
+    started = Started(data)
+    assert started.answers()
+    assert started.end(ending) == 0
+    assert "Stopped." in started.said
+    assert "Traceback" not in started.said
+
+
+def test_after_a_kill_the_next_start_works_and_clears_up(data: Path) -> None:
+    first = Started(data)
+    left = data / "files" / "originals" / "incoming" / "half"
+    left.write_bytes(b"half an upload")
+    first.end(signal.SIGKILL)
+    second = Started(data)
+    assert second.answers()
+    assert not left.exists()
+    assert second.end(signal.SIGINT) == 0
+
+
+def test_a_taken_port_and_a_running_start_are_said(data: Path, tmp_path: Path) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = str(taken.getsockname()[1])
+        refused = Started(tmp_path / "other", "--port", port)
+        refused.process.wait(20)
+        assert (
+            refused.said.strip()
+            == f"lucidex: Port {port} is taken by another program. Choose another one with --port."
+        )
+    running = Started(data)
+    again = Started(data)
+    again.process.wait(20)
+    assert "already runs over" in again.said
+    assert running.answers()
+    assert running.end(signal.SIGINT) == 0
