@@ -1,4 +1,4 @@
-"""The start command as a process: it comes up, it goes down, and a kill leaves nothing that prevents the next start."""
+"""The start command as a process: it comes up, it goes down, and a kill prevents no next start."""
 
 import os
 import signal
@@ -8,6 +8,7 @@ import sys
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import ClassVar
 
 import pytest
 
@@ -16,6 +17,8 @@ ROOT = Path(__file__).parents[2]
 
 class Started:
     """A start of its own, over a data folder of its own."""
+
+    running: ClassVar[list[subprocess.Popen[str]]] = []
 
     def __init__(self, data: Path, *options: str) -> None:
         self.process = subprocess.Popen(
@@ -26,6 +29,7 @@ class Started:
             stderr=subprocess.STDOUT,
             text=True,
         )
+        Started.running.append(self.process)
         self.said = ""
         for line in self.process.stdout or ():
             self.said += line
@@ -49,6 +53,9 @@ class Started:
 @pytest.fixture
 def data(tmp_path: Path) -> Iterator[Path]:
     yield tmp_path / "var"
+    for process in Started.running:
+        process.kill()
+    Started.running.clear()
     assert servers_over(tmp_path) == [], "no database server may be left"
 
 

@@ -84,6 +84,7 @@ def _listening(port: int | None) -> Iterator[socket.socket]:
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listening.bind((HOST, candidate))
+            listening.listen(128)  # who comes before the application answers waits instead of being refused
         except PermissionError as error:
             listening.close()
             raise StartError(
