@@ -179,10 +179,10 @@ def test_the_original_is_seen_while_held(desk: Desk, photographs: Path) -> None:
     page = desk.page
     desk.type_line("turn left")
     page.press("#line", "Escape")
-    page.keyboard.down("o")
+    page.keyboard.down("h")
     expect(page.locator("#stage-words")).to_have_text("the original, as it came in")
     page.wait_for_function("() => document.getElementById('stage-canvas').dataset.painted.includes('original=true')")
-    page.keyboard.up("o")
+    page.keyboard.up("h")
     page.wait_for_function("() => !document.getElementById('stage-canvas').dataset.painted.includes('original=true')")
 
 

@@ -29,6 +29,10 @@ class ChangedMeanwhileError(SaidError):
     """Somebody else changed the same thing since it was read; nothing was lost or overwritten."""
 
 
+class TooManyTriesError(SaidError):
+    """Something was tried too often within a short time; waiting helps."""
+
+
 class NotFoundError(SaidError):
     """The thing does not exist, or belongs to somebody who has not shared it."""
 

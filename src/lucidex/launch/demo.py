@@ -6,6 +6,7 @@ from pathlib import Path
 from lucidex.core.document import Framing, Texts
 from lucidex.core.places import read_demand
 from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.steps.base import plain
 from lucidex.services import changes, folios, gather, places
 from lucidex.services.people import Who, add_person, find_login
 from lucidex.services.prepare import change
@@ -42,7 +43,7 @@ ALTERNATIVE_TEXTS = {
     "word-mark.png": "Marrow Lane Glasshouse",
 }
 FOCAL_POINTS = {"dome-at-dusk.jpg": (0.62, 0.64), "keeper.jpg": (0.52, 0.36), "seed-packet.jpg": (0.45, 0.42)}
-CROPS = {"dome-at-dusk.jpg": "16:10"}
+CROPS = {"dome-at-dusk.jpg": "3:2"}
 
 
 def load_demo(workshop: Workshop, pictures: Path, say: Callable[[str], None]) -> None:
@@ -80,7 +81,7 @@ def _bring_in(workshop: Workshop, who: Who, folio_id: int, path: Path) -> None:
         version = change(workshop, who, taken.picture_id, version, "Wrote the texts", alter).version
     if (line := CROPS.get(path.name)) is not None and isinstance(read := read_line(line), ReadStep):
         version = change(
-            workshop, who, taken.picture_id, version, "Cropped to 16 : 10", changes.add_step(read.step)
+            workshop, who, taken.picture_id, version, plain(read.step.sentence()), changes.add_step(read.step)
         ).version
     if (focal := FOCAL_POINTS.get(path.name)) is not None:
         framing = Framing(focal_x=focal[0], focal_y=focal[1])

@@ -13,7 +13,7 @@ from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy import delete, select
 from sqlalchemy.exc import IntegrityError
 
-from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
+from lucidex.core.errors import NotFoundError, OutOfRangeError, TooManyTriesError
 from lucidex.records.models import ApiToken, Person, now
 from lucidex.services.workshop import Workshop
 
@@ -48,9 +48,9 @@ class SignInLimiter:
         self._address_rate = RateLimitItemPerMinute(TRIES_A_MINUTE_BY_ADDRESS)
 
     def check(self, address: str, login: str) -> None:
-        """Raise NotAllowedError where there were too many failures within a minute."""
+        """Raise TooManyTriesError where there were too many failures within a minute."""
         if not all(self._limiter.test(rate, key) for rate, key in self._counts(address, login)):
-            raise NotAllowedError("Too many tries. Wait a minute, then sign in again.")
+            raise TooManyTriesError("Too many tries. Wait a minute, then sign in again.")
 
     def failed(self, address: str, login: str) -> None:
         """Count a failure."""

@@ -150,7 +150,6 @@ def _place_stage(state: PictureState, frame: Frame, chosen: PlaceView | None) ->
     stage: dict[str, object] = {
         "mode": "whole",
         "picture": _size(frame.size),
-        "output": _size(frame.size),
         "preview": _preview_address(state, state.document, None),
     }
     if chosen is None or chosen.placed is None:

@@ -16,6 +16,7 @@ log = logging.getLogger("lucidex")
 _STATUS: dict[type[errors.SaidError], tuple[int, str]] = {
     NotSignedInError: (401, "Not signed in"),
     errors.NotAllowedError: (403, "Not allowed"),
+    errors.TooManyTriesError: (429, "Too many tries"),
     errors.NotFoundError: (404, "Not found"),
     errors.ChangedMeanwhileError: (409, "Changed meanwhile"),
     errors.TooLargeError: (413, "Too large"),

@@ -6,7 +6,7 @@ export function listenForKeys() {
     if (event.key === "Escape" && isTyping(event)) /** @type {HTMLElement} */ (event.target).blur();
     if (!document.getElementById("bench") || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     const key = event.key.toLowerCase();
-    if (key === "o") holdOriginal(true);
+    if (key === "h") holdOriginal(true);
     else if (key === "/") {
       event.preventDefault();
       document.getElementById("line")?.focus();
@@ -14,7 +14,7 @@ export function listenForKeys() {
     else if (key === "d") press("download");
     else if (key === "r" && document.querySelector('[data-view="result"]')) show(currentView() === "result" ? "work" : "result");
   });
-  document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "o") holdOriginal(false); });
+  document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "h") holdOriginal(false); });
   window.addEventListener("blur", () => holdOriginal(false));
 }
 

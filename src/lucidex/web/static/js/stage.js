@@ -128,6 +128,8 @@ function drawResult(canvas, stage) {
   image.src = stage.dataset.result || chosen?.getAttribute("src") || "";
   pane.append(image);
   canvas.append(pane);
+  // begin in the middle, where the subject usually is, and not at an empty corner
+  pane.scrollTo((pane.scrollWidth - pane.clientWidth) / 2, (pane.scrollHeight - pane.clientHeight) / 2);
   say("100 %", "");
 }
 

@@ -1,0 +1,86 @@
+"""Takes the pictures of the main views from fresh demo data into docs/screenshots.
+
+.venv/bin/python tools/take-screenshots.py
+"""
+
+import signal
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+SHOTS = ROOT / "docs/screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync", "--no-first-run"]
+SETTLED = """() => !document.querySelector('.htmx-request')
+  && [...document.querySelectorAll('.frame-picture img')].every((i) => i.complete && i.naturalWidth > 0)
+  && [...document.querySelectorAll('[data-weight]')].every((w) => w.textContent.trim() !== '…')
+  && document.getElementById('stage-canvas')?.dataset.painted !== undefined"""
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        command = [sys.executable, "-m", "lucidex.launch", "--data", f"{folder}/var"]
+        process = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, text=True)
+        address = next(line.split()[-1] for line in process.stdout or () if "ready:" in line)
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                take_all(browser, address)
+                browser.close()
+        finally:
+            process.send_signal(signal.SIGINT)
+            process.wait(60)
+
+
+def signed_in(browser: Browser, address: str, width: int) -> Page:
+    page = browser.new_page(viewport={"width": width, "height": 800})
+    page.goto(address + "/sign-in")
+    if width == 1280:
+        page.wait_for_load_state("networkidle")
+        page.screenshot(path=SHOTS / "sign-in.png")
+    page.fill("[name=login]", "mara")
+    page.fill("[name=password]", "evenings-under-glass")
+    page.click("button:has-text('Sign in')")
+    page.wait_for_url(address + "/")
+    page.wait_for_load_state("networkidle")
+    return page
+
+
+def take_all(browser: Browser, address: str) -> None:
+    page = signed_in(browser, address, 1280)
+    page.screenshot(path=SHOTS / "start.png")
+    page.click("text=Autumn evenings")
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "gather.png")
+    page.click(".card:first-child .strong")
+    page.wait_for_url("**/pictures/*")
+    bench = page.url
+    take(page, "bench.png")
+    page.click(".frame:has-text('Upright post') .frame-picture")
+    page.wait_for_selector(".frame[data-chosen]:has-text('Upright post')")
+    page.click(".value:has-text('JPEG')")
+    page.wait_for_selector("[data-weight]")
+    take(page, "bench-weights.png")
+    page.goto(bench)
+    page.click(".value:has-text('3 : 2')")
+    page.wait_for_selector("[name=width]")
+    take(page, "bench-crop.png")
+    page.goto(bench)
+    page.fill("#line", "180 x 70 keep left")
+    page.wait_for_selector("#reading .said")
+    take(page, "bench-line.png")
+    narrow = signed_in(browser, address, 640)
+    narrow.goto(bench)
+    take(narrow, "bench-narrow.png")
+
+
+def take(page: Page, file: str) -> None:
+    page.wait_for_function(SETTLED)
+    page.screenshot(path=SHOTS / file)
+
+
+if __name__ == "__main__":
+    main()
