@@ -16,5 +16,6 @@ def draw(scale=1.0):
     draw_on = ImageDraw.Draw(sheet)
     spaced(draw_on, (1250, 205), "Marrow Lane", font(500, 620), INK, -6)
     spaced(draw_on, (1262, 790), "GLASSHOUSE", font(228, 430), INK, 172)
-    small = sheet.resize((int(WIDTH * scale), int(HEIGHT * scale)), Image.Resampling.LANCZOS)
+    size = int(WIDTH * scale), int(HEIGHT * scale)
+    small = sheet.resize(size, Image.Resampling.LANCZOS)
     return np.asarray(small)

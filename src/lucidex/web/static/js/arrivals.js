@@ -17,6 +17,7 @@ export function registerArrivals(Alpine) {
     /** @type {{text: string, words: string, removeWords: string}[]} */ sizes: [],
     sizeTrouble: "",
     typed: "",
+    /** @type {Promise<boolean>} */ adding: Promise.resolve(true),
     busy: false,
     stopped: false,
     address: "",
@@ -65,21 +66,25 @@ export function registerArrivals(Alpine) {
       },
     },
 
-    async addSize() {
+    /** One typed size after the other, so that dropped files never overtake one. @returns {Promise<boolean>} */
+    addSize() {
       const text = this.typed.trim();
-      if (!text) return true;
+      this.typed = "";
+      this.adding = this.adding.then(() => (text ? this.understand(text) : !this.sizeTrouble));
+      return this.adding;
+    },
+
+    /** @param {string} text @returns {Promise<boolean>} */
+    async understand(text) {
       const answer = await fetch(`/start/size?${new URLSearchParams({ text })}`, { headers: { Accept: "application/json" } });
       const said = await answer.json();
-      if (!answer.ok) {
-        this.sizeTrouble = said.detail;
-        return false;
-      }
+      this.sizeTrouble = answer.ok ? "" : said.detail;
+      if (!answer.ok) return false;
       if (!this.sizes.some((size) => size.words === said.words)) {
         this.sizes.push({ text, words: said.words, removeWords: `Remove ${said.words}` });
       }
-      this.typed = "";
       const input = /** @type {HTMLInputElement | null} */ (/** @type {any} */ (this).$root.querySelector(".line"));
-      if (input) input.value = "";
+      if (input && input.value.trim() === text) input.value = "";
       return true;
     },
 

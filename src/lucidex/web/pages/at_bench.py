@@ -1,0 +1,105 @@
+"""What every action of the bench has in common: whose picture, which place is chosen, which version was seen."""
+
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import Depends, Header, Query, Request
+from starlette.responses import HTMLResponse
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import NotFoundError
+from lucidex.core.frame import Frame
+from lucidex.core.places import PlaceDemand
+from lucidex.core.steps import StepEntry, all_offers
+from lucidex.core.steps.base import plain
+from lucidex.records.models import Place
+from lucidex.services import places
+from lucidex.services.people import Who
+from lucidex.services.prepare import Alter, PictureState, change, read_picture
+from lucidex.services.results import up_to
+from lucidex.web.bench_view import bench_view, format_choices
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.templating import page, partial
+
+USUAL_SIZES = (
+    ("1920x1080", "wide screen, slide"),
+    ("1600x640", "banner"),
+    ("1080x1350", "upright post"),
+    ("1080x1080", "square post"),
+    ("800x420", "card"),
+    ("longest 1600", "page, e-mail"),
+    ("50 %", "half of its own size"),
+    ("100 %", "its own size"),
+)
+
+
+@dataclass
+class AtBench:
+    """A request at the bench of one picture; `place` is chosen, `open` is the control that is unfolded."""
+
+    request: Request
+    app: AppContext
+    who: Who
+    picture_id: int
+    version: int
+    place: int | None
+    open: str | None
+
+    @property
+    def state(self) -> PictureState:
+        """The picture as it stands."""
+        return read_picture(self.app.workshop, self.who, self.picture_id)
+
+    def change(self, did: str, alter: Alter) -> None:
+        """Make one change on top of the version that was seen."""
+        change(self.app.workshop, self.who, self.picture_id, self.version, did, alter)
+
+    def step(self, step_id: str) -> StepEntry:
+        """A step of the list. NotFoundError where it is gone."""
+        for entry in self.state.document.steps:
+            if entry.id == step_id:
+                return entry
+        raise NotFoundError("This step is no longer in the list.")
+
+    def frame_before(self, step_id: str) -> Frame:
+        """The frame as it stood before a step."""
+        state = self.state
+        before: PictureDocument = up_to(state.document, step_id)
+        return before.frame(state.facts.upright)
+
+    def hung(self, place_id: int) -> tuple[Place, PlaceDemand]:
+        """A place of this picture's folio, also one that was taken down."""
+        row = places.find_place(self.app.workshop, self.who, place_id)
+        if row.folio_id != self.state.folio_id:
+            raise NotFoundError("This place hangs in another folio.")
+        return row, places.demand_of(row)
+
+    def show(self, place: int | None = None, open_part: str | None = None) -> HTMLResponse:
+        """The bench as it is now, as the part that htmx exchanges, or as a page where a person opens it."""
+        values: dict[str, Any] = {
+            "who": self.who,
+            "view": bench_view(self.app, self.who, self.picture_id, place, open_part),
+            "offers": all_offers(),
+            "usual_sizes": USUAL_SIZES,
+            "formats": format_choices(),
+            "plain": plain,
+        }
+        if self.request.headers.get("hx-request") == "true":
+            return partial(self.request, "bench/bench.html", **values)
+        return page(self.request, "bench/page.html", **values)
+
+
+def at_bench(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    version: Annotated[int, Header(alias="x-version")] = 0,
+    place: Annotated[int | None, Query()] = None,
+    open: Annotated[str | None, Query(max_length=30)] = None,
+) -> AtBench:
+    """Collects what an action of the bench needs."""
+    return AtBench(request, app, who, picture_id, version, place, open)
+
+
+Bench = Annotated[AtBench, Depends(at_bench)]
