@@ -59,6 +59,7 @@ need_node() {
   local stamp=node_modules/.installed wanted
   wanted=$(sha256sum package-lock.json | cut -d' ' -f1)
   [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ] && return
-  npm ci --no-audit --no-fund --loglevel=error >/dev/null || fail "npm could not install the packages of package-lock.json."
+  # not "npm ci": it wants every platform's optional packages in the lock file, which a lock without addresses lacks
+  npm install --no-save --no-audit --no-fund --loglevel=error >/dev/null || fail "npm could not install the packages of package-lock.json."
   printf '%s' "$wanted" >"$stamp"
 }

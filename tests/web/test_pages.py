@@ -139,7 +139,7 @@ def test_the_wall_holds_its_frames_at_one_scale(sizes: list[Size]) -> None:
     for seat in seats:
         size = sizes[seat.index]
         assert seat.width <= WALL_WIDTH
-        assert abs(seat.width - size.width * hanging.scale * seat.magnified) <= 1
-        assert abs(seat.height - size.height * hanging.scale * seat.magnified) <= 1
+        assert abs(seat.width - size.width * hanging.scale * seat.magnified / seat.reduced) <= 1
+        assert abs(seat.height - size.height * hanging.scale * seat.magnified / seat.reduced) <= 1
     if len(sizes) <= 4:
         assert hanging.height <= WALL_HEIGHT

@@ -1,7 +1,8 @@
 """How the places hang: all to one common scale, in rows, with air between them."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from statistics import median
 
 from lucidex.core.geometry import Size
 
@@ -14,16 +15,18 @@ SMALLEST_SIDE = 22
 LARGEST_FRAME_HEIGHT = 190
 SCALE_STEP = 0.96
 LEAST_SHARE = 0.3
+USUAL_UP_TO = 3.0  # times the median longest edge; what is larger does not make all others tiny
 
 
 @dataclass(frozen=True)
 class Seat:
-    """A frame on the wall, in screen pixels; `magnified` times larger than the common scale."""
+    """A frame on the wall, in screen pixels; `magnified` or `reduced` times apart from the common scale."""
 
     index: int
     width: int
     height: int
     magnified: int
+    reduced: int
     caption_beside: bool
 
 
@@ -48,8 +51,10 @@ def hang(sizes: list[Size]) -> Hanging:
     """
     if not sizes:
         return Hanging((), 1.0)
-    widest = WALL_WIDTH / max(size.width for size in sizes)
-    largest = min(1.0, widest, LARGEST_FRAME_HEIGHT / max(size.height for size in sizes))
+    limit = USUAL_UP_TO * median(size.longest for size in sizes)
+    usual = [size for size in sizes if size.longest <= limit]
+    widest = WALL_WIDTH / max(size.width for size in usual)
+    largest = min(1.0, widest, LARGEST_FRAME_HEIGHT / max(size.height for size in usual))
     scale = largest
     while scale > largest * LEAST_SHARE:
         for arrange in (_one_a_row, _several_a_row):
@@ -64,7 +69,7 @@ def hang(sizes: list[Size]) -> Hanging:
 def _one_a_row(sizes: list[Size], scale: float) -> Hanging:
     seats = [_seat(index, size, scale) for index, size in enumerate(sizes)]
     room_beside = WALL_WIDTH - CAPTION_WIDTH - GAP
-    rows = tuple((Seat(s.index, s.width, s.height, s.magnified, s.width <= room_beside),) for s in seats)
+    rows = tuple((replace(seat, caption_beside=seat.width <= room_beside),) for seat in seats)
     return Hanging(rows, scale)
 
 
@@ -87,8 +92,13 @@ def _seat(index: int, size: Size, scale: float) -> Seat:
     magnified = 1
     while size.longest * scale * magnified < SMALLEST_SIDE:
         magnified += 1
-    width = max(1, round(size.width * scale * magnified))
-    return Seat(index, width, max(1, round(size.height * scale * magnified)), magnified, False)
+    reduced = 1
+    while size.width * scale > WALL_WIDTH * reduced or size.height * scale > 2 * LARGEST_FRAME_HEIGHT * reduced:
+        reduced += 1
+    shown = scale * magnified / reduced
+    return Seat(
+        index, max(1, round(size.width * shown)), max(1, round(size.height * shown)), magnified, reduced, False
+    )
 
 
 def _seat_height(seat: Seat) -> int:

@@ -1,5 +1,6 @@
 // Entry: wires the small modules together. Emits nothing.
 import { registerArrivals } from "./arrivals.js";
+import { followServer } from "./follow.js";
 import { listenForKeys } from "./keys.js";
 import { registerLine } from "./line.js";
 import { guardRequests } from "./requests.js";
@@ -11,6 +12,7 @@ document.addEventListener("alpine:init", () => {
 });
 guardRequests();
 startStage();
+followServer();
 listenForKeys();
 
 document.addEventListener("click", (event) => {

@@ -125,7 +125,7 @@ function drawResult(canvas, stage) {
   if (stage.dataset.clear === "true") image.className = "clear-ground";
   image.alt = stage.dataset.alt ?? "";
   const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
-  image.src = stage.dataset.result || chosen?.getAttribute("src") || "";
+  image.src = stage.dataset.result || chosen?.dataset.src || "";
   pane.append(image);
   canvas.append(pane);
   // begin in the middle, where the subject usually is, and not at an empty corner

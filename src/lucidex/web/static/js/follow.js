@@ -1,0 +1,35 @@
+// After each answer: live fields show the server's numbers, and frames on the wall change only when the new
+// picture can be shown whole. Emits nothing.
+
+export function followServer() {
+  document.addEventListener("htmx:after:swap", (event) => {
+    const { request } = /** @type {CustomEvent} */ (event).detail.ctx;
+    if (request.method === "POST") resetLiveFields();
+    paintFrames();
+  });
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", paintFrames);
+  else paintFrames();
+}
+
+/** Morphing keeps what was typed; in a form that acts at once, what counts is what the server made of it. */
+function resetLiveFields() {
+  for (const field of document.querySelectorAll("form[data-live] input")) {
+    const input = /** @type {HTMLInputElement} */ (field);
+    if (input.type === "radio" || input.type === "checkbox") input.checked = input.defaultChecked;
+    else input.value = input.defaultValue;
+  }
+}
+
+function paintFrames() {
+  for (const frame of document.querySelectorAll("img[data-src]")) {
+    const image = /** @type {HTMLImageElement} */ (frame);
+    const wanted = image.dataset.src ?? "";
+    if (image.getAttribute("src") === wanted || image.dataset.coming === wanted) continue;
+    image.dataset.coming = wanted;
+    const next = new Image();
+    next.src = wanted;
+    next.decode().catch(() => undefined).then(() => {
+      if (image.dataset.src === wanted) image.src = wanted;
+    });
+  }
+}
