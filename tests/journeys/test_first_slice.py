@@ -177,6 +177,21 @@ def test_two_windows_on_one_picture_lose_nothing(open_desk: Callable[..., Desk],
     )
 
 
+def test_quick_changes_wait_for_each_other(desk: Desk, photographs: Path) -> None:
+    """Five changes at once from one window are five versions, and no conflict with oneself."""
+    at_bench(desk, photographs / "small.jpg")
+    page = desk.page
+    desk.type_line("turn left")
+    page.evaluate("() => { for (let i = 0; i < 5; i++) document.querySelector('[role=switch]').click(); }")
+    page.wait_for_function("() => document.getElementById('bench').dataset.version === '3'")
+    for line in ("mirror", "turn right", "1:1"):
+        page.fill("#line", line)
+        page.press("#line", "Enter")
+    expect(page.locator(".sentence")).to_have_count(4)
+    assert page.locator(".notice").count() == 0
+    assert desk.troubles == []
+
+
 def test_the_original_is_seen_while_held(desk: Desk, photographs: Path) -> None:
     at_bench(desk, photographs / "small.jpg")
     page = desk.page

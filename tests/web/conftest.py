@@ -55,7 +55,7 @@ def visit(application, workshop: Workshop, new_person: Callable[[], Who]) -> Ite
 
     def enter() -> Visitor:
         who = new_person()
-        client = TestClient(application, raise_server_exceptions=False)
+        client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
         client.headers["X-Forwarded-For"] = secrets.token_hex(4)
         visitor = Visitor(who, client, people.make_token(workshop, who, "test"))
         found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)

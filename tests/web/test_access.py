@@ -99,7 +99,7 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
 
 
 def test_nobody_gets_anything_without_signing_in(application, work: Work) -> None:  # noqa: ANN001
-    client = TestClient(application, raise_server_exceptions=False)
+    client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
     for method, path in all_routes(application):
         if path in OPEN or path == "/folios/{folio_id}":
             continue
@@ -155,7 +155,7 @@ def test_security_headers_and_cookie(work: Work, application) -> None:  # noqa: 
     policy = answer.headers["content-security-policy"]
     assert "default-src 'none'" in policy
     assert "unsafe" not in policy
-    fresh = TestClient(application).get("/sign-in")
+    fresh = TestClient(application, base_url="http://127.0.0.1").get("/sign-in")
     cookie = fresh.headers["set-cookie"].lower()
     assert "httponly" in cookie
     assert "samesite=lax" in cookie
@@ -169,7 +169,7 @@ def test_the_bench_page_needs_no_inline_code(work: Work) -> None:
 
 
 def test_signing_in_is_slowed_down_after_failures(application) -> None:  # noqa: ANN001
-    client = TestClient(application, raise_server_exceptions=False)
+    client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
     found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)
     assert found
     form = {"login": "guessed-at", "password": "wrong", "csrf": found[1]}
@@ -179,7 +179,7 @@ def test_signing_in_is_slowed_down_after_failures(application) -> None:  # noqa:
 
 @pytest.mark.parametrize("wanted", ["//elsewhere.example", "https://elsewhere.example", "/\\elsewhere.example"])
 def test_signing_in_leads_nowhere_else(application, wanted: str) -> None:  # noqa: ANN001
-    text = TestClient(application).get("/sign-in", params={"next": wanted}).text
+    text = TestClient(application, base_url="http://127.0.0.1").get("/sign-in", params={"next": wanted}).text
     assert "elsewhere" not in text
 
 

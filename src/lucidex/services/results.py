@@ -106,11 +106,16 @@ class Finished:
 
 
 class Renderer:
-    """Computes and keeps results. Previews have two slots; a key is computed by one holder at a time."""
+    """Computes and keeps results.
+
+    Previews have two slots of their own, so that slow files never hold them up; a key is computed by one holder
+    at a time.
+    """
 
     def __init__(self, workshop: Workshop) -> None:
         self._workshop = workshop
-        self._slots = threading.BoundedSemaphore(2)
+        self._preview_slots = threading.BoundedSemaphore(2)
+        self._file_slots = threading.BoundedSemaphore(2)
         self._previews: ByteCappedCache[bytes] = ByteCappedCache(PREVIEW_CACHE_BYTES, len)
         self._pixels: ByteCappedCache[pyvips.Image] = ByteCappedCache(
             PIXEL_CACHE_BYTES, lambda image: image.width * image.height * image.bands
@@ -121,7 +126,8 @@ class Renderer:
         key = wanted.key
         held = self._previews.get(key)
         if held is None:
-            held = self._compute(wanted)
+            with self._preview_slots:
+                held = self._compute(wanted)
             self._previews.put(key, held)
         return held
 
@@ -141,14 +147,12 @@ class Renderer:
         return self._done(wanted.key)
 
     def _compute(self, wanted: Wanted) -> bytes:
-        with self._slots:
-            try:
-                return encode(self._drawn(wanted), wanted.format, wanted.encoding)
-            except pyvips.Error as error:
-                raise UnavailableError(
-                    f"{wanted.size} could not be rendered as {wanted.format.label}. "
-                    "Try again, or choose another format."
-                ) from error
+        try:
+            return encode(self._drawn(wanted), wanted.format, wanted.encoding)
+        except pyvips.Error as error:
+            raise UnavailableError(
+                f"{wanted.size} could not be rendered as {wanted.format.label}. Try again, or choose another format."
+            ) from error
 
     def _drawn(self, wanted: Wanted) -> pyvips.Image:
         key = wanted.pixels_key
@@ -185,7 +189,8 @@ class Renderer:
 
     def _finish_as(self, holder: str, key: str, wanted: Wanted) -> Finished:
         try:
-            content = self._compute(wanted)
+            with self._file_slots:
+                content = self._compute(wanted)
             blob = self._workshop.results.put(content)
         except BaseException:
             self._record(holder, key, lease_until=now())

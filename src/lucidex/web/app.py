@@ -53,5 +53,5 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         same_site="lax",
     )
     app.add_middleware(GZipMiddleware, minimum_size=1_000)
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost"])
     return app

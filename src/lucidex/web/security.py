@@ -38,7 +38,9 @@ async def add_headers(request: Request, call_next: Callable[[Request], Awaitable
     response = await call_next(request)
     for name, value in HEADERS.items():
         response.headers.setdefault(name, value)
-    response.headers.setdefault("Cache-Control", "no-store")
+    # what ships with the product is asked for again by its ETag; everything else belongs to somebody
+    is_static = request.url.path.startswith("/static/")
+    response.headers.setdefault("Cache-Control", "no-cache" if is_static else "no-store")
     return response
 
 

@@ -20,14 +20,18 @@ USUAL_UP_TO = 3.0  # times the median longest edge; what is larger does not make
 
 @dataclass(frozen=True)
 class Seat:
-    """A frame on the wall, in screen pixels; `magnified` or `reduced` times apart from the common scale."""
+    """A frame on the wall, in screen pixels; `magnified` or `reduced` times apart from the common scale.
+
+    A narrow one keeps its caption as narrow as its seat, so that two stand side by side.
+    """
 
     index: int
     width: int
     height: int
     magnified: int
     reduced: int
-    caption_beside: bool
+    caption_beside: bool = False
+    narrow: bool = False
 
 
 @dataclass(frozen=True)
@@ -80,10 +84,10 @@ def _several_a_row(sizes: list[Size], scale: float) -> Hanging:
         seat = _seat(index, size, scale)
         needed = max(seat.width, CAPTION_WIDTH)
         if rows and needed <= room:
-            rows[-1].append(seat)
+            rows[-1].append(replace(seat, narrow=seat.width <= CAPTION_WIDTH))
             room -= needed + GAP
         else:
-            rows.append([seat])
+            rows.append([replace(seat, narrow=seat.width <= CAPTION_WIDTH)])
             room = WALL_WIDTH - needed - GAP
     return Hanging(tuple(tuple(row) for row in rows), scale)
 
@@ -96,9 +100,7 @@ def _seat(index: int, size: Size, scale: float) -> Seat:
     while size.width * scale > WALL_WIDTH * reduced or size.height * scale > 2 * LARGEST_FRAME_HEIGHT * reduced:
         reduced += 1
     shown = scale * magnified / reduced
-    return Seat(
-        index, max(1, round(size.width * shown)), max(1, round(size.height * shown)), magnified, reduced, False
-    )
+    return Seat(index, max(1, round(size.width * shown)), max(1, round(size.height * shown)), magnified, reduced)
 
 
 def _seat_height(seat: Seat) -> int:

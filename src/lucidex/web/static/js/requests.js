@@ -35,6 +35,7 @@ export function guardRequests() {
 
 /** Ask for the bench as it is after a change. @param {string} verb @param {string} path @param {object} values */
 export function change(verb, path, values) {
+  // the bench is the source, so that this waits in the same queue as everything else on it
   return window.htmx.ajax(verb, path, { source: "#bench", target: "#bench", swap: "outerMorph", values });
 }
 
