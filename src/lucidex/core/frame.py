@@ -51,6 +51,11 @@ class Affine:
         return math.sqrt(abs(self.a * self.d - self.b * self.c))
 
     @property
+    def is_quarter_turn(self) -> bool:
+        """Whether pixels only change places: turns by quarters and mirroring, with whole-pixel shifts."""
+        return all(abs(abs(part) - round(abs(part))) < 1e-9 for part in (self.a, self.b, self.c, self.d))
+
+    @property
     def swaps_axes(self) -> bool:
         """Whether what was wide is now nearer to upright."""
         return abs(self.b) > abs(self.a)
@@ -111,13 +116,15 @@ class Frame:
     """What the steps have made of the picture's shape so far.
 
     `transform` leads from pixels of the upright original to pixels of the picture; `size` is the
-    picture's size; `notes` are sentences about numbers that no longer fitted and were adjusted.
+    picture's size; `notes` are sentences about numbers that no longer fitted and were adjusted; `ground` is
+    what shows where the frame reaches beyond the original: a colour, "clear", or None where it does not.
     """
 
     upright: Size
     size: Size
     transform: Affine = Affine()
     notes: tuple[str, ...] = ()
+    ground: str | None = None
 
     @classmethod
     def of(cls, upright: Size) -> "Frame":
@@ -135,6 +142,10 @@ class Frame:
     def with_note(self, sentence: str) -> "Frame":
         """The same frame with one more note."""
         return replace(self, notes=(*self.notes, sentence))
+
+    def with_ground(self, ground: str) -> "Frame":
+        """The same frame, showing a ground beyond the original."""
+        return replace(self, ground=ground)
 
     def to_picture(self, content: Point) -> Point:
         """Picture pixels of a content point (fractions of the upright original)."""

@@ -8,30 +8,50 @@ nothing but a place of its own size.
 import math
 from dataclasses import dataclass
 
+import cv2
+import numpy as np
 import pyvips
 
-from lucidex.core.colour import to_srgb
+from lucidex.core.colour import to_srgb, with_profile
 from lucidex.core.frame import Affine, Frame
-from lucidex.core.geometry import Box, Placement, Size, Window
-from lucidex.core.levels import Source, level_for, level_size
+from lucidex.core.geometry import Box, Placement, Point, Size, Window
+from lucidex.core.levels import AnyPixels, Source, level_for, level_size
 
 _EPSILON = 1e-6
+WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
+
+
+Colour = tuple[int, int, int]
 
 
 @dataclass(frozen=True)
 class Plan:
-    """All that decides the pixels of one result, as numbers: nothing else may enter `draw`."""
+    """All that decides the pixels of one result, as numbers: nothing else may enter `draw`.
+
+    `ground` is the canvas colour around the picture, `corners` what shows where the picture's own frame
+    reaches beyond the original; None is clear in both. `has_corners` says whether it does reach beyond.
+    """
 
     total: Affine
     placement: Placement
     level: int
-    ground: tuple[int, int, int] | None
+    ground: Colour | None
+    has_corners: bool = False
+    corners: Colour | None = None
 
 
-def plan(source: Source, frame: Frame, placement: Placement, ground: tuple[int, int, int] | None) -> Plan:
+def plan(source: Source, frame: Frame, placement: Placement, ground: Colour | None) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
-    return Plan(total, placement, level_for(source.stored, 1 / placement.enlargement), ground)
+    level = level_for(source.stored, 1 / placement.enlargement)
+    return Plan(total, placement, level, ground, frame.ground is not None, colour_of(frame.ground or "clear"))
+
+
+def colour_of(ground: str) -> Colour | None:
+    """Red, green and blue of a ground such as #d4d4d4, None for clear."""
+    if ground == "clear":
+        return None
+    return int(ground[1:3], 16), int(ground[3:5], 16), int(ground[5:7], 16)
 
 
 def draw(source: Source, chosen: Plan) -> pyvips.Image:
@@ -39,12 +59,82 @@ def draw(source: Source, chosen: Plan) -> pyvips.Image:
 
     The result has exactly the size of the placement's canvas. Raises pyvips.Error where memory is short.
     """
+    part = _moved(source, chosen) if chosen.total.is_quarter_turn else _turned_freely(source, chosen)
+    in_srgb = to_srgb(part)
+    if chosen.has_corners and chosen.corners is not None:
+        in_srgb = in_srgb.flatten(background=list(chosen.corners))
+    return _on_canvas(in_srgb, chosen.placement, chosen.ground).copy_memory()
+
+
+def _moved(source: Source, chosen: Plan) -> pyvips.Image:
+    """Crop, scale, and let whole pixels change places."""
     back = chosen.total.inverse
-    stored_window = back.map_window(chosen.placement.window)
     drawn = chosen.placement.drawn.turned if back.swaps_axes else chosen.placement.drawn
-    part = _resample(source, chosen.level, stored_window, drawn)
-    turned = _turn(part, chosen.total)
-    return _on_canvas(to_srgb(turned), chosen.placement, chosen.ground).copy_memory()
+    part = _resample(source, chosen.level, back.map_window(chosen.placement.window), drawn)
+    return _turn(part, chosen.total)
+
+
+def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
+    """Any angle: reduce first (never enlarge), then one warp to the place's pixels.
+
+    Reducing first is what keeps a turn of 24 megapixels to a fraction of a second and of the memory; the warp
+    then works at the place's own resolution by Lanczos over 8 × 8 pixels. Where nothing is reduced, the warp is
+    the only resampling. Corners are computed clear and coloured afterwards, in sRGB.
+    """
+    placement, back = chosen.placement, chosen.total.inverse
+    across, down = placement.drawn.width / placement.window.width, placement.drawn.height / placement.window.height
+    shrink = min(1.0, max(across, down) * chosen.level)
+    bounds = level_size(source.stored, chosen.level)
+    box = _box_around(back, placement.window, chosen.level, WARP_MARGIN / shrink, bounds)
+    part = source.level(chosen.level).crop(box.left, box.top, box.size.width, box.size.height)
+    if chosen.has_corners and not source.layout.has_alpha:
+        part = part.bandjoin(255 if part.format == "uchar" else 65_535)
+    clear = source.layout.has_alpha or chosen.has_corners
+    flat = part.premultiply().cast("float") if clear else part
+    reduced = flat.resize(shrink, kernel="lanczos3") if shrink < 1 else flat
+    scale_x, scale_y = reduced.width / box.size.width, reduced.height / box.size.height
+    # from a pixel's middle in the result to picture, stored, level, box and reduced coordinates, and back by half
+    to_reduced = (
+        Affine(tx=0.5, ty=0.5)
+        .then(Affine(1 / across, 0, 0, 1 / down, placement.window.left, placement.window.top))
+        .then(back)
+        .then(Affine(1 / chosen.level, 0, 0, 1 / chosen.level, -box.left, -box.top))
+        .then(Affine(scale_x, 0, 0, scale_y, -0.5, -0.5))
+    )
+    warped = _warp(reduced.numpy(), to_reduced, placement.drawn, chosen.has_corners)
+    image = pyvips.Image.new_from_array(warped, interpretation=part.interpretation)
+    image = with_profile(image, source.profile)
+    return image.unpremultiply().rint().cast(part.format) if clear else image
+
+
+def _warp(pixels: AnyPixels, to_pixels: Affine, drawn: Size, has_corners: bool) -> AnyPixels:
+    matrix = np.array([[to_pixels.a, to_pixels.b, to_pixels.tx], [to_pixels.c, to_pixels.d, to_pixels.ty]])
+    border = cv2.BORDER_CONSTANT if has_corners else cv2.BORDER_REPLICATE
+    flags = cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP
+    warped = cv2.warpAffine(pixels, matrix, (drawn.width, drawn.height), flags=flags, borderMode=border)
+    warped = warped.reshape(drawn.height, drawn.width, -1)
+    if warped.dtype == np.float32:  # Lanczos overshoots; alpha must stay within its range and colours within alpha
+        alpha = np.clip(warped[..., -1:], 0, None)
+        warped = np.concatenate([np.clip(warped[..., :-1], 0, None), alpha], axis=-1)
+    return np.ascontiguousarray(warped)
+
+
+def _box_around(back: Affine, window: Window, level: int, margin: float, bounds: Size) -> Box:
+    """The whole-pixel box of a level that holds a turned window and a margin, held inside the level."""
+    corners = [
+        back.map(Point(window.left + i * window.width, window.top + j * window.height))
+        for i in (0, 1)
+        for j in (0, 1)
+    ]
+    xs, ys = [point.x / level for point in corners], [point.y / level for point in corners]
+    left, right = _held(min(xs) - margin, max(xs) + margin, bounds.width)
+    top, bottom = _held(min(ys) - margin, max(ys) + margin, bounds.height)
+    return Box(left, top, Size(right - left, bottom - top))
+
+
+def _held(low: float, high: float, most: int) -> tuple[int, int]:
+    start = min(max(math.floor(low), 0), most - 1)
+    return start, max(start + 1, min(math.ceil(high), most))
 
 
 def _resample(source: Source, level: int, window: Window, drawn: Size) -> pyvips.Image:

@@ -24,7 +24,7 @@ from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
 from lucidex.core.proofing import Flag, clear_flags, shape_flags, weight_flags
-from lucidex.core.render import Plan, draw, plan
+from lucidex.core.render import Plan, colour_of, draw, plan
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Result, now
 from lucidex.services.gather import open_source
@@ -233,13 +233,6 @@ class PlacedPicture:
         return (*self.flags, *weight_flags(byte_count, self.demand))
 
 
-def colour_of(ground: str) -> tuple[int, int, int] | None:
-    """Red, green and blue of a ground, None for clear."""
-    if ground == "clear":
-        return None
-    return int(ground[1:3], 16), int(ground[3:5], 16), int(ground[5:7], 16)
-
-
 def in_place(
     workshop: Workshop,
     state: PictureState,
@@ -253,7 +246,7 @@ def in_place(
     """
     frame = state.frame
     placement = state.document.placement(frame, place_key, demand)
-    has_clear = state.facts.has_clear_areas or shows_ground(placement, demand)
+    has_clear = state.facts.has_clear_areas or frame.ground == "clear" or shows_ground(placement, demand)
     name, quality = state.document.output(place_key, demand, has_clear)
     if as_format is not None and as_format is not name:
         name, quality = as_format, as_format.output.default_quality
@@ -289,7 +282,7 @@ def _wanted(
     ground: tuple[int, int, int] | None,
 ) -> Wanted:
     source = open_source(workshop, state.original_sha256, state.facts)
-    suits = FormatName.PNG if state.facts.has_alpha else FormatName.JPEG
+    suits = FormatName.PNG if state.facts.has_alpha or frame.ground == "clear" else FormatName.JPEG
     return Wanted(
         state.original_sha256,
         document.steps,

@@ -7,11 +7,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from lucidex.core.frame import Frame
 from lucidex.core.steps.base import FramingStep, Offer, Step
 from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.turn import Mirror, Turn
 
-ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Mirror)
+ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Straighten, Mirror)
 
-AnyStep = Annotated[Crop | Turn | Mirror, Field(discriminator="kind")]
+AnyStep = Annotated[Crop | Turn | Straighten | Mirror, Field(discriminator="kind")]
 
 
 class StepEntry(BaseModel):
