@@ -142,6 +142,28 @@ def test_a_crop_is_set_by_shape_by_numbers_and_by_keys(desk: Desk, photographs: 
     assert desk.troubles == []
 
 
+def test_a_tilted_picture_is_levelled_by_a_drawn_line(desk: Desk, photographs: Path) -> None:
+    at_bench(desk, photographs / "small.jpg")
+    page = desk.page
+    desk.type_line("straighten")
+    box = page.locator(".line-ground").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 50, box["y"] + 100)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 450, box["y"] + 121, steps=5)
+    page.mouse.up()
+    expect(page.locator(".sentence").first).to_have_text("Straightened by -3.01°, corners cut away.")
+    page.fill("input[name=angle_degrees]", "2.5")
+    page.press("input[name=angle_degrees]", "Tab")
+    expect(page.locator(".sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
+    desk.settled()
+    page.click("label:has-text('left clear')")
+    expect(page.locator(".sentence").first).to_have_text("Straightened by 2.5°, corners left clear.")
+    desk.settled()
+    desk.accessible()
+    assert desk.troubles == []
+
+
 def test_format_and_quality_are_chosen_by_real_bytes(desk: Desk, photographs: Path, tmp_path: Path) -> None:
     at_bench(desk, photographs / "small.jpg")
     page = desk.page

@@ -51,7 +51,7 @@ FORMS: dict[str, dict[str, object]] = {
     "output": {"format": "png"},
     "demand": {"place_version": 1, "name": "x", "size": "3x3", "rule": "cover", "anchor": "centre"},
     "texts": {"version": 1},
-    "line": {"line": "turn left"},
+    "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
 BODIES: dict[str, dict[str, object]] = {
     "document": {"version": 1, "document": {}},

@@ -12,6 +12,7 @@ from lucidex.core.geometry import Point, Size, Window, covering_window
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.crop import Crop, ShapeArea, crop_box
+from lucidex.core.steps.straighten import Straighten
 from lucidex.records.models import Place
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Who
@@ -103,7 +104,7 @@ def bench_view(app: AppContext, who: Who, picture_id: int, place_id: int | None,
     chosen = next((view for view in places if view.place.id == place_id), places[0] if places else None)
     frame = state.frame
     open_step = next((entry for entry in state.document.steps if entry.id == open_part), None)
-    stage = _crop_stage(state, open_step) if open_step and isinstance(open_step.step, Crop) else None
+    stage = _step_stage(state, open_step) if open_step else None
     return BenchView(
         folio=folio,
         state=state,
@@ -123,6 +124,27 @@ def _window(window: Window) -> dict[str, float]:
 
 def _size(size: Size) -> dict[str, int]:
     return {"width": size.width, "height": size.height}
+
+
+def _step_stage(state: PictureState, entry: StepEntry) -> dict[str, object] | None:
+    """The stage for a step that is handled on the picture itself; None for all others."""
+    if isinstance(entry.step, Crop):
+        return _crop_stage(state, entry)
+    return _level_stage(state, entry) if isinstance(entry.step, Straighten) else None
+
+
+def _level_stage(state: PictureState, entry: StepEntry) -> dict[str, object]:
+    """The picture as it stands after the straightening, to draw a line on."""
+    steps = state.document.steps
+    index = steps.index(entry)
+    after = steps[index + 1].id if index + 1 < len(steps) else None
+    document = up_to(state.document, after)
+    return {
+        "mode": "level",
+        "picture": _size(document.frame(state.facts.upright).size),
+        "preview": _preview_address(state, document, after),
+        "post": f"/pictures/{state.picture_id}/steps/{entry.id}/line",
+    }
 
 
 def _crop_stage(state: PictureState, entry: StepEntry) -> dict[str, object]:

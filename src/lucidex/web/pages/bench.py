@@ -11,6 +11,7 @@ from lucidex.core.places import demand_words, read_demand
 from lucidex.core.reading import ReadPlace, read_line, suggestions
 from lucidex.core.steps.base import plain
 from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.straighten import Straighten
 from lucidex.services import changes, places
 from lucidex.services.folios import read_folio
 from lucidex.services.prepare import redo, undo
@@ -70,7 +71,7 @@ def add_line(
     else:
         step_id = secrets.token_hex(6)
         at.change(plain(read.step.sentence()), changes.add_step(read.step, step_id))
-        response = at.show(at.place, step_id if isinstance(read.step, Crop) else None)
+        response = at.show(at.place, step_id if isinstance(read.step, Crop | Straighten) else None)
     response.headers["HX-Trigger"] = "line-done"
     return response
 

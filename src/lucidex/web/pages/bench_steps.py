@@ -6,10 +6,11 @@ from fastapi import APIRouter, Depends, Form, Request
 from starlette.responses import HTMLResponse
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.geometry import Box, Size, Window
+from lucidex.core.geometry import Box, Point, Size, Window
 from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import plain
 from lucidex.core.steps.crop import Crop, crop_box, free_area, moved_area
+from lucidex.core.steps.straighten import MAX_ANGLE, Straighten, level_angle
 from lucidex.services import changes
 from lucidex.services.prepare import Alter
 from lucidex.web.pages.at_bench import AtBench, Bench
@@ -82,6 +83,20 @@ def _box_inside(window: Window, bounds: Size) -> Box:
     left = min(max(round(window.left), 0), bounds.width - size.width)
     top = min(max(round(window.top), 0), bounds.height - size.height)
     return Box(left, top, size)
+
+
+@router.post("/line")
+def level_by_line(at: Bench, step_id: str, x1: Pixels, y1: Pixels, x2: Pixels, y2: Pixels) -> HTMLResponse:
+    """A line drawn on the straightened picture (its pixels): it becomes level or upright, whichever is nearer."""
+    step = at.step(step_id).step
+    if not isinstance(step, Straighten):
+        raise OutOfRangeError("This step takes no line.")
+    angle = round(step.angle_degrees + level_angle(Point(x1, y1), Point(x2, y2)), 3)
+    if abs(angle) > MAX_ANGLE:
+        raise OutOfRangeError(f"That would turn by {angle:.0f}°. Turn by a quarter first, then straighten the rest.")
+    levelled = step.model_copy(update={"angle_degrees": angle})
+    at.change(plain(levelled.sentence()), changes.replace_step(step_id, levelled))
+    return at.show(at.place, step_id)
 
 
 @router.post("/shape")

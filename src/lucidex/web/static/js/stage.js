@@ -6,7 +6,7 @@ import { clamp, moved, pulled, scaled, whole } from "./window_math.js";
 
 /** @typedef {import("./window_math.js").Win} Win */
 /**
- * @typedef {{mode: "whole" | "framing" | "crop", picture: {width: number, height: number}, preview: string,
+ * @typedef {{mode: "whole" | "framing" | "crop" | "level", picture: {width: number, height: number}, preview: string,
  *   output?: {width: number, height: number}, window?: Win, largest?: {width: number, height: number},
  *   focal?: {x: number, y: number} | null, shape?: number[] | null, fixed?: boolean, post?: string}} StageFacts
  */
@@ -16,6 +16,9 @@ const SMALLEST_SHOWN = 260;
 const GRIP = 26;
 const KEY_PAUSE_MS = 400;
 
+const GRID = 12;
+const SHORTEST_LINE = 24;
+
 const state = {
   /** @type {StageFacts | null} */ facts: null,
   /** @type {Win | null} */ win: null,
@@ -24,6 +27,7 @@ const state = {
   scale: 1,
   origin: { x: 0, y: 0 },
   shown: "",
+  /** @type {{x1: number, y1: number, x2: number, y2: number} | null} */ line: null,
   /** @type {number | undefined} */ timer: undefined,
   dragging: false,
 };
@@ -40,6 +44,14 @@ export function startStage() {
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
   document.addEventListener("htmx:after:swap", () => { if (byId("stage") && !state.dragging) read(); });
+  document.addEventListener("input", (event) => {
+    // a rough draft while the angle moves: the picture as it is, turned by the difference
+    const form = /** @type {HTMLInputElement} */ (event.target).form;
+    const field = form?.querySelector("input[type=number]");
+    if (form?.dataset.turns === undefined || !(field instanceof HTMLInputElement)) return;
+    const image = /** @type {HTMLElement | null} */ (document.querySelector(".stage-picture"));
+    if (image) image.style.transform = `rotate(${Number(field.value) - Number(form.dataset.turns)}deg)`;
+  });
   document.addEventListener("click", (event) => {
     const tab = /** @type {Element} */ (event.target).closest("[data-view]");
     if (tab) show(tab.getAttribute("data-view") ?? "work");
@@ -162,10 +174,10 @@ function drawPicture(canvas, stage) {
   let image = /** @type {HTMLImageElement | null} */ (canvas.querySelector(".stage-picture"));
   if (!image) {
     image = document.createElement("img");
-    image.className = stage.dataset.clear === "true" ? "stage-picture clear-ground" : "stage-picture";
     image.draggable = false;
     canvas.prepend(image);
   }
+  image.className = stage.dataset.clear === "true" ? "stage-picture clear-ground" : "stage-picture";
   image.alt = stage.dataset.alt ?? "";
   const place = { left: `${state.origin.x}px`, top: `${state.origin.y}px`, width: `${width}px`, height: `${height}px` };
   if (state.shown === wanted) {
@@ -179,7 +191,7 @@ function drawPicture(canvas, stage) {
   next.decode().catch(() => undefined).then(() => {
     if (state.shown !== wanted) return;
     seat.src = wanted;
-    Object.assign(seat.style, place);
+    Object.assign(seat.style, place, { transform: "" });
     canvas.dataset.painted = wanted;
   });
 }
@@ -195,7 +207,8 @@ function drawLines(canvas) {
   const focused = lines.contains(document.activeElement);
   const facts = /** @type {StageFacts} */ (state.facts);
   const picture = rect({ left: 0, top: 0, ...facts.picture });
-  const parts = state.original ? [] : state.win ? windowParts(facts, picture, state.win) : wholeParts(facts, picture);
+  const parts = state.original ? [] : state.win ? windowParts(facts, picture, state.win)
+    : facts.mode === "level" ? levelParts(facts, picture) : wholeParts(facts, picture);
   lines.replaceChildren(...parts);
   if (focused) /** @type {SVGElement | null} */ (lines.querySelector(".window-group"))?.focus({ preventScroll: true });
 }
@@ -206,6 +219,22 @@ function wholeParts(facts, picture) {
   const same = output.width === facts.picture.width && output.height === facts.picture.height;
   const parts = [across(picture.left, picture.right, picture.top - 26, `${output.width} px`), down(picture.top, picture.bottom, picture.right + 26, `${output.height} px`)];
   if (!same) parts.push(across(picture.left, picture.right, picture.bottom + 26, `${facts.picture.width} px of the picture`));
+  return parts;
+}
+
+/** A fine grid to judge by, and the line while it is drawn. @param {StageFacts} facts @param {DOMRect} picture */
+function levelParts(facts, picture) {
+  let grid = "";
+  for (let i = 1; i < GRID; i++) {
+    const x = picture.left + (i * picture.width) / GRID, y = picture.top + (i * picture.height) / GRID;
+    grid += `M${x} ${picture.top}V${picture.bottom}M${picture.left} ${y}H${picture.right}`;
+  }
+  const { left: x, top: y, width, height } = picture;
+  const parts = [...wholeParts(facts, picture), shape("path", { class: "guide", d: grid, fill: "none" }), shape("rect", { class: "line-ground", x, y, width, height, "data-grip": "line" })];
+  if (state.line) {
+    const { x1, y1, x2, y2 } = state.line;
+    parts.push(shape("path", { class: "level-shade", d: `M${x1} ${y1}L${x2} ${y2}` }), shape("path", { class: "level-line", d: `M${x1} ${y1}L${x2} ${y2}` }));
+  }
   return parts;
 }
 
@@ -274,6 +303,7 @@ function words() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const scale = `${formatScale(state.scale * (window.devicePixelRatio || 1) * 100)} %`;
   if (state.original) return say(scale, "the original, as it came in");
+  if (facts.mode === "level") return say(scale, "draw a line along what should be level or upright");
   if (facts.mode === "crop" || !facts.output) return say(scale, "");
   const shown = state.win ?? { ...facts.picture };
   const spare = shown.width / facts.output.width;
@@ -294,13 +324,48 @@ function say(scale, sentence) {
 function listen(lines) {
   lines.addEventListener("pointerdown", (event) => {
     const grip = /** @type {Element} */ (event.target).getAttribute("data-grip");
+    if (grip === "line" && event.button === 0) return drawLine(lines, event);
     if (!grip || !state.win || !state.facts || event.button !== 0) return;
-    event.preventDefault();
-    lines.setPointerCapture(event.pointerId);
+    takePointer(event, lines);
     /** @type {SVGElement | null} */ (lines.querySelector(".window-group"))?.focus({ preventScroll: true });
     drag(lines, grip, event, { ...state.win }, state.facts);
   });
   lines.addEventListener("keydown", onKey);
+}
+
+/** A line along what should be level or upright. @param {SVGElement} lines @param {PointerEvent} start */
+function drawLine(lines, start) {
+  const ground = lines.getBoundingClientRect(), canvas = /** @type {HTMLElement} */ (byId("stage-canvas"));
+  const x1 = start.clientX - ground.left, y1 = start.clientY - ground.top;
+  takePointer(start, lines);
+  state.dragging = true;
+  /** @param {PointerEvent} event */
+  const move = (event) => {
+    state.line = { x1, y1, x2: event.clientX - ground.left, y2: event.clientY - ground.top };
+    drawLines(canvas);
+  };
+  const end = () => {
+    lines.removeEventListener("pointermove", move);
+    lines.removeEventListener("pointerup", end);
+    lines.removeEventListener("pointercancel", end);
+    const line = state.line;
+    state.line = null;
+    state.dragging = false;
+    drawLines(canvas);
+    if (line && Math.hypot(line.x2 - x1, line.y2 - y1) >= SHORTEST_LINE) {
+      const { x, y } = state.origin, s = state.scale;
+      post({ x1: (x1 - x) / s, y1: (y1 - y) / s, x2: (line.x2 - x) / s, y2: (line.y2 - y) / s });
+    }
+  };
+  lines.addEventListener("pointermove", move);
+  lines.addEventListener("pointerup", end);
+  lines.addEventListener("pointercancel", end);
+}
+
+/** @param {PointerEvent} event @param {SVGElement} lines */
+function takePointer(event, lines) {
+  event.preventDefault();
+  lines.setPointerCapture(event.pointerId);
 }
 
 /** @param {SVGElement} lines @param {string} grip @param {PointerEvent} start @param {Win} from @param {StageFacts} facts */
@@ -355,8 +420,14 @@ function onKey(event) {
 }
 
 function send() {
-  const { facts, win } = state;
-  if (!facts?.post || !win) return;
+  const { win } = state;
+  if (win) post({ left: win.left, top: win.top, width: win.width, height: win.height });
+}
+
+/** @param {Record<string, number>} values */
+function post(values) {
+  const address = state.facts?.post;
+  if (!address) return;
   const query = new URL(byId("bench")?.dataset.address ?? "", location.href).search;
-  void change("POST", facts.post + query, { left: win.left, top: win.top, width: win.width, height: win.height });
+  void change("POST", address + query, values);
 }
