@@ -150,9 +150,9 @@ def test_a_tilted_picture_is_levelled_by_a_drawn_line(desk: Desk, photographs: P
     assert box
     page.mouse.move(box["x"] + 50, box["y"] + 100)
     page.mouse.down()
-    page.mouse.move(box["x"] + 450, box["y"] + 121, steps=5)
+    page.mouse.move(box["x"] + 450, box["y"] + 140, steps=5)
     page.mouse.up()
-    expect(page.locator(".sentence").first).to_have_text("Straightened by -3.01°, corners cut away.")
+    expect(page.locator(".sentence").first).to_have_text("Straightened by -5.71°, corners cut away.")
     page.fill("input[name=angle_degrees]", "2.5")
     page.press("input[name=angle_degrees]", "Tab")
     expect(page.locator(".sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
