@@ -13,7 +13,7 @@ from lucidex.core.levels import level_for, level_size, levels_of
 from lucidex.core.places import ExactSize, Percent, PlaceDemand
 from lucidex.core.render import whole_box
 from lucidex.core.steps.base import Step
-from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
+from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
@@ -76,6 +76,18 @@ def test_a_crop_in_pixels_passes_them_through(w: int, h: int, cw: int, ch: int, 
     assert out.shape[:2] == (height, width)
     views = (pixels[i : i + height, j : j + width] for i in range(h - height + 1) for j in range(w - width + 1))
     assert any(np.array_equal(out, view) for view in views)
+
+
+@given(st.integers(1, 60), st.integers(1, 60), *[st.integers(0, 70)] * 4)
+def test_pixels_off_each_side_leave_the_rest_untouched(
+    w: int, h: int, left: int, top: int, right: int, bottom: int
+) -> None:
+    pixels = picture(w, h)
+    area = SidesArea(left_px=left, top_px=top, right_px=right, bottom_px=bottom)
+    out = rendered(source_of(pixels), WHOLE, Crop(area=area))
+    if left + right < w and top + bottom < h:
+        assert np.array_equal(out, pixels[top : h - bottom, left : w - right])
+    assert out.shape[:2] == (max(1, h - top - bottom), max(1, w - left - right))
 
 
 def test_a_turn_inserted_before_a_crop_keeps_its_content() -> None:

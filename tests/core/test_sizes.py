@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from lucidex.core.document import Framing
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Anchor, Rule, Size, fit, largest_within, proportional
+from lucidex.core.geometry import Anchor, Rule, Size, canvas_around, fit, largest_within, proportional
 from lucidex.core.places import ExactSize, Height, LongestEdge, Percent, PlaceDemand, Width
 from tests.conftest import picture
 from tests.core.rendering import rendered, source_of
@@ -122,6 +122,20 @@ def test_a_framing_stays_inside_the_picture(source: Size, place: Size, x: float,
     assert -1e-9 <= window.left <= source.width - window.width + 1e-6
     assert -1e-9 <= window.top <= source.height - window.height + 1e-6
     assert window.width * place.height == pytest.approx(window.height * place.width, rel=1e-9)
+
+
+@given(sizes, sizes, anchors)
+def test_the_canvas_lies_around_the_picture_as_the_pixels_do(source: Size, place: Size, anchor: Anchor) -> None:
+    placement = fit(source, place, Rule.CONTAIN, anchor)
+    around = canvas_around(placement)
+    assert around.width / around.height == pytest.approx(
+        place.width
+        / place.height
+        * (placement.window.width / placement.drawn.width)
+        / (placement.window.height / placement.drawn.height)
+    )
+    assert around.left <= 1e-6
+    assert around.left + around.width >= source.width - 1e-6
 
 
 def test_proportional_rounds_halves_up() -> None:

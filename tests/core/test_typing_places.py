@@ -87,6 +87,23 @@ def test_every_listed_word_can_be_typed(words: str) -> None:
     assert plain(read.step.sentence()).endswith(".")
 
 
+@pytest.mark.parametrize(
+    ("typed", "sentence"),
+    [
+        ("10 off each side", "Cropped by 10 px on each side."),
+        ("crop 20 px off the left side", "Cropped by 20 px left."),
+        ("5 off bottom", "Cropped by 5 px bottom."),
+        ("straighten 2,4", "Straightened by 2.4°, corners cut away."),
+        ("straighten by -3°", "Straightened by -3°, corners cut away."),
+        ("crop 1600 x 900", "Cropped to 1600 × 900 pixels."),
+    ],
+)
+def test_steps_with_numbers(typed: str, sentence: str) -> None:
+    read = read_line(typed)
+    assert isinstance(read, ReadStep)
+    assert plain(read.step.sentence()) == sentence
+
+
 def test_a_shape_is_a_step_and_a_size_is_a_place() -> None:
     assert isinstance(read_line("16:10"), ReadStep)
     assert isinstance(read_line("crop 1600x900"), ReadStep)

@@ -14,7 +14,8 @@ from lucidex.core.document import Framing, Output, PictureDocument, Texts
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, SaidError, TooLargeError
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea
+from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea, SidesArea
+from lucidex.core.steps.straighten import Corners, Straighten
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import changes, folios, gather
@@ -206,8 +207,10 @@ areas = st.one_of(
         height_px=st.integers(1, 32_000),
     ),
 )
+sides = st.builds(SidesArea, **{f"{side}_px": st.integers(0, 32_000) for side in ("left", "top", "right", "bottom")})
 steps = st.one_of(
-    st.builds(Crop, area=areas),
+    st.builds(Crop, area=areas | sides),
+    st.builds(Straighten, angle_degrees=st.floats(-45, 45), corners=st.sampled_from(Corners)),
     st.builds(Turn, direction=st.sampled_from(Direction)),
     st.builds(Mirror, sides=st.sampled_from(Sides)),
 )

@@ -45,6 +45,7 @@ def addressed(path: str, work: Work) -> str:
 QUERIES = {"frame": "?width=10&height=10", "weight": "?format=jpeg", "pictures": "?name=x.jpg", "size": "?text=3x3"}
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1},
+    "sides": {},
     "window": {"left": 0, "top": 0, "width": 9, "height": 9},
     "framing": {"left": 0, "top": 0, "width": 9, "height": 9},
     "shape": {"shape": "1:1"},

@@ -220,6 +220,18 @@ def fit(
     return Placement(whole, drawn, left, top, place)
 
 
+def canvas_around(placement: Placement) -> Window:
+    """The whole canvas in pixels of the picture: it reaches beyond the picture where ground shows."""
+    across = placement.window.width / placement.drawn.width
+    down = placement.window.height / placement.drawn.height
+    return Window(
+        placement.window.left - placement.left * across,
+        placement.window.top - placement.top * down,
+        placement.canvas.width * across,
+        placement.canvas.height * down,
+    )
+
+
 def check_output_size(size: Size) -> Size:
     """Return `size`, or raise OutOfRangeError with the limits where it exceeds them."""
     if size.longest > MAX_EDGE_PX or size.pixels > MAX_PIXELS:

@@ -8,10 +8,10 @@ from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import SaidError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Point, Size, Window, covering_window
+from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.crop import Crop, ShapeArea, crop_box
+from lucidex.core.steps.crop import Crop, ShapeArea
 from lucidex.core.steps.straighten import Straighten
 from lucidex.records.models import Place
 from lucidex.services.folios import FolioView, read_folio
@@ -154,7 +154,7 @@ def _crop_stage(state: PictureState, entry: StepEntry) -> dict[str, object]:
         raise TypeError(entry.step)
     document = up_to(state.document, entry.id)
     frame = document.frame(state.facts.upright)
-    box = crop_box(frame, crop.area.centre, crop.area.wanted(frame))
+    box = crop.area.box(frame)
     shape = [crop.area.across, crop.area.down] if isinstance(crop.area, ShapeArea) else None
     return {
         "mode": "crop",
@@ -177,6 +177,9 @@ def _place_stage(state: PictureState, frame: Frame, chosen: PlaceView | None) ->
     if chosen is None or chosen.placed is None:
         return stage
     stage["output"] = _size(chosen.placed.size)
+    placement = chosen.placed.placement
+    if not placement.covers_canvas:
+        stage["canvas"] = _window(canvas_around(placement))
     if chosen.demand.is_framed:
         width, height = covering_window(frame.size, chosen.placed.size)
         stage |= {

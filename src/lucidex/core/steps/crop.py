@@ -20,6 +20,12 @@ MAX_SHAPE = 10_000
 _SHAPE = re.compile(r"(?:crop(?:\s+to)?\s+)?(\d{1,5})\s*[:/]\s*(\d{1,5})")
 _PIXELS = re.compile(r"crop(?:\s+to)?\s+(\d{1,5})\s*[x×*]\s*(\d{1,5})(?:\s*px)?")
 
+_SIDES = re.compile(
+    r"(?:crop\s+)?(\d{1,5})\s*(?:px\s*)?off\s+(?:the\s+)?(left|top|right|bottom|each side|all sides)(?:\s+side)?"
+)
+SIDES = ("left", "top", "right", "bottom")
+
+SidePixels = Annotated[int, Field(ge=0, le=MAX_CROP_PX)]
 Fraction01 = Annotated[float, Field(ge=0, le=1)]
 
 
@@ -33,6 +39,14 @@ class _Area(BaseModel):
     def centre(self) -> Point:
         """The middle of the crop, in fractions of the upright original."""
         return Point(self.centre_x, self.centre_y)
+
+    def wanted(self, frame: Frame) -> Size:
+        """Size in picture pixels before it is held inside the picture."""
+        raise NotImplementedError
+
+    def box(self, frame: Frame) -> Box:
+        """The whole-pixel box that is kept, held inside the picture."""
+        return crop_box(frame, self.centre, self.wanted(frame))
 
 
 class FreeArea(_Area):
@@ -87,7 +101,36 @@ class PixelArea(_Area):
         return Words("Cropped to "), Value("area", f"{self.width_px} × {self.height_px}"), Words(" pixels.")
 
 
-Area = Annotated[FreeArea | ShapeArea | PixelArea, Field(discriminator="by")]
+class SidesArea(_Area):
+    """So many pixels off each side: to lose a damaged edge."""
+
+    by: Literal["sides"] = "sides"
+    left_px: SidePixels = 0
+    top_px: SidePixels = 0
+    right_px: SidePixels = 0
+    bottom_px: SidePixels = 0
+
+    def wanted(self, frame: Frame) -> Size:
+        """What is left; at least 1 × 1."""
+        width = frame.size.width - self.left_px - self.right_px
+        return Size(max(1, width), max(1, frame.size.height - self.top_px - self.bottom_px))
+
+    def box(self, frame: Frame) -> Box:
+        """What is left, beginning after the left and the upper strip."""
+        size = self.wanted(frame)
+        left = min(self.left_px, frame.size.width - size.width)
+        return Box(left, min(self.top_px, frame.size.height - size.height), size)
+
+    def words(self) -> Sentence:
+        """For example: Cropped by 10 px left, 20 px right; or by 10 px on each side."""
+        if self.left_px == self.top_px == self.right_px == self.bottom_px:
+            return Words("Cropped by "), Value("area", f"{self.left_px} px"), Words(" on each side.")
+        sides = (("left", self.left_px), ("top", self.top_px), ("right", self.right_px), ("bottom", self.bottom_px))
+        off = ", ".join(f"{pixels} px {side}" for side, pixels in sides if pixels) or "0 px"
+        return Words("Cropped by "), Value("area", off), Words(".")
+
+
+Area = Annotated[FreeArea | ShapeArea | PixelArea | SidesArea, Field(discriminator="by")]
 
 
 class Crop(FramingStep):
@@ -99,8 +142,7 @@ class Crop(FramingStep):
 
     def reframe(self, frame: Frame) -> Frame:
         """The cropped frame, with a note where the crop was larger than the picture."""
-        wanted = self.area.wanted(frame)
-        box = crop_box(frame, self.area.centre, wanted)
+        wanted, box = self.area.wanted(frame), self.area.box(frame)
         cut = frame.cut(box)
         if box.size == wanted or not isinstance(self.area, PixelArea):
             return cut
@@ -136,9 +178,12 @@ class Crop(FramingStep):
 
     @classmethod
     def read(cls, text: str) -> "Crop | None":
-        """Understands `16:10`, `crop to 4:5` and `crop 1600 x 900`."""
+        """Understands `16:10`, `crop to 4:5`, `crop 1600 x 900` and `10 off each side`."""
         if (pixels := _PIXELS.fullmatch(text)) is not None:
             return cls(area=PixelArea(width_px=int(pixels[1]), height_px=int(pixels[2])))
+        if (sides := _SIDES.fullmatch(text)) is not None:
+            named = SIDES if sides[2] in {"each side", "all sides"} else (sides[2],)
+            return cls(area=SidesArea.model_validate({f"{side}_px": int(sides[1]) for side in named}))
         if (shape := _SHAPE.fullmatch(text)) is not None:
             return cls(area=ShapeArea(across=int(shape[1]), down=int(shape[2])))
         return None
@@ -174,7 +219,19 @@ def moved_area(area: Area, frame: Frame, box: Box) -> Area:
     if isinstance(area, ShapeArea):
         largest = largest_within(Size(area.across, area.down), frame.size)
         return area.model_copy(update={**where, "zoom": max(1.0, largest.width / box.size.width)})
+    if isinstance(area, SidesArea):
+        return sides_area(frame, box)
     return free_area(frame, box)
+
+
+def sides_area(frame: Frame, box: Box) -> SidesArea:
+    """The pixels off each side that leave `box`."""
+    return SidesArea(
+        left_px=box.left,
+        top_px=box.top,
+        right_px=frame.size.width - box.left - box.size.width,
+        bottom_px=frame.size.height - box.top - box.size.height,
+    )
 
 
 def content_centre(frame: Frame, box: Box) -> Point:

@@ -1,15 +1,17 @@
 """The ledger's actions: switch, move, remove and change a step; a crop's window and shape."""
 
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form, Request
 from starlette.responses import HTMLResponse
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
+from lucidex.core.frame import Frame
 from lucidex.core.geometry import Box, Point, Size, Window
 from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import plain
-from lucidex.core.steps.crop import Crop, crop_box, free_area, moved_area
+from lucidex.core.steps.crop import Area, Crop, SidePixels, SidesArea, free_area, moved_area, sides_area
 from lucidex.core.steps.straighten import MAX_ANGLE, Straighten, level_angle
 from lucidex.services import changes
 from lucidex.services.prepare import Alter
@@ -21,6 +23,9 @@ router = APIRouter(
 )
 
 Pixels = Annotated[float, Form(ge=-100_000, le=100_000, allow_inf_nan=False)]
+
+
+_BY_HAND: dict[str, Callable[[Frame, Box], Area]] = {"free": free_area, "sides": sides_area}
 
 
 async def form_values(request: Request) -> dict[str, str]:
@@ -101,11 +106,27 @@ def level_by_line(at: Bench, step_id: str, x1: Pixels, y1: Pixels, x2: Pixels, y
 
 @router.post("/shape")
 def shape_crop(at: Bench, step_id: str, shape: Annotated[str, Form(max_length=40)]) -> HTMLResponse:
-    """Give a crop a shape such as 16:9, exact pixels such as 1600x900, or set it free."""
+    """Give a crop a shape such as 16:9, exact pixels such as 1600x900, count it from the sides, or set it free."""
     crop, frame = _crop(at, step_id), at.frame_before(step_id)
-    box = crop_box(frame, crop.area.centre, crop.area.wanted(frame))
-    shaped = Crop(area=free_area(frame, box)) if shape == "free" else _shaped(shape, crop)
+    by_hand = _BY_HAND.get(shape)
+    shaped = Crop(area=by_hand(frame, crop.area.box(frame))) if by_hand else _shaped(shape, crop)
     at.change(plain(shaped.sentence()), changes.replace_step(step_id, shaped))
+    return at.show(at.place, step_id)
+
+
+@router.post("/sides")
+def crop_sides(
+    at: Bench,
+    step_id: str,
+    left_px: Annotated[SidePixels, Form()] = 0,
+    top_px: Annotated[SidePixels, Form()] = 0,
+    right_px: Annotated[SidePixels, Form()] = 0,
+    bottom_px: Annotated[SidePixels, Form()] = 0,
+) -> HTMLResponse:
+    """So many pixels off each side."""
+    _crop(at, step_id)
+    cropped = Crop(area=SidesArea(left_px=left_px, top_px=top_px, right_px=right_px, bottom_px=bottom_px))
+    at.change(plain(cropped.sentence()), changes.replace_step(step_id, cropped))
     return at.show(at.place, step_id)
 
 

@@ -48,7 +48,7 @@ def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max
 def share(app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = "") -> Response:
     """Share the folio with a colleague."""
     folios.share_folio(app.workshop, who, folio_id, login)
-    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
+    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/gather"})
 
 
 @router.post("/folios/{folio_id}/shares/{person_id}/remove")

@@ -7,7 +7,7 @@ import { clamp, moved, pulled, scaled, whole } from "./window_math.js";
 /** @typedef {import("./window_math.js").Win} Win */
 /**
  * @typedef {{mode: "whole" | "framing" | "crop" | "level", picture: {width: number, height: number}, preview: string,
- *   output?: {width: number, height: number}, window?: Win, largest?: {width: number, height: number},
+ *   output?: {width: number, height: number}, window?: Win, canvas?: Win, largest?: {width: number, height: number},
  *   focal?: {x: number, y: number} | null, shape?: number[] | null, fixed?: boolean, post?: string}} StageFacts
  */
 
@@ -148,12 +148,13 @@ function drawResult(canvas, stage) {
 /** Where the picture stands and at which scale. @param {HTMLElement} stage */
 function layOut(stage) {
   const picture = shownSize(stage);
+  const around = (!state.original && state.facts?.canvas) || { left: 0, top: 0, ...picture };
   const room = { width: stage.clientWidth - MARGIN.left - MARGIN.right, height: stage.clientHeight - MARGIN.top - MARGIN.bottom };
   const largest = Math.max(1, SMALLEST_SHOWN / Math.max(picture.width, picture.height));
-  state.scale = Math.max(0.0005, Math.min(room.width / picture.width, room.height / picture.height, largest));
+  state.scale = Math.max(0.0005, Math.min(room.width / around.width, room.height / around.height, largest));
   state.origin = {
-    x: Math.round(MARGIN.left + (room.width - picture.width * state.scale) / 2),
-    y: Math.round(MARGIN.top + (room.height - picture.height * state.scale) / 2),
+    x: Math.round(MARGIN.left + (room.width - around.width * state.scale) / 2 - around.left * state.scale),
+    y: Math.round(MARGIN.top + (room.height - around.height * state.scale) / 2 - around.top * state.scale),
   };
 }
 
@@ -217,8 +218,10 @@ function drawLines(canvas) {
 function wholeParts(facts, picture) {
   const output = facts.output ?? facts.picture;
   const same = output.width === facts.picture.width && output.height === facts.picture.height;
-  const parts = [across(picture.left, picture.right, picture.top - 26, `${output.width} px`), down(picture.top, picture.bottom, picture.right + 26, `${output.height} px`)];
-  if (!same) parts.push(across(picture.left, picture.right, picture.bottom + 26, `${facts.picture.width} px of the picture`));
+  const r = facts.canvas ? rect(facts.canvas) : picture;
+  const parts = [across(r.left, r.right, r.top - 26, `${output.width} px`), down(r.top, r.bottom, r.right + 26, `${output.height} px`)];
+  if (facts.canvas) parts.push(shape("rect", { class: "canvas-edge", x: r.left, y: r.top, width: r.width, height: r.height }), corners(r));
+  if (!same) parts.push(across(picture.left, picture.right, r.bottom + 26, `${facts.picture.width} px of the picture`));
   return parts;
 }
 
