@@ -21,7 +21,7 @@ from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import changes, folios, gather
 from lucidex.services.gather import BroughtIn, NewFolio, bring_in, clean_file_name
 from lucidex.services.people import Who, add_person
-from lucidex.services.prepare import change, read_picture, redo, undo
+from lucidex.services.prepare import change, go_to, read_history, read_picture, redo, undo
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 
@@ -149,6 +149,27 @@ def test_a_change_after_an_undo_branches_and_prunes_nothing(workshop: Workshop, 
     with workshop.database.begin() as session:
         kept = session.scalars(select(Snapshot.did).where(Snapshot.picture_id == brought.picture_id)).all()
     assert sorted(kept) == ["Brought in", "mirror", "turn"]
+
+
+def test_any_state_of_the_history_can_count_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
+    first = change(workshop, who, brought.picture_id, 1, "turn", changes.add_step(TURN))
+    back = undo(workshop, who, brought.picture_id, first.version)
+    mirror = changes.add_step(Mirror(sides=Sides.TOP_BOTTOM))
+    other = change(workshop, who, brought.picture_id, back.version, "mirror", mirror)
+    entries = read_history(workshop, who, brought.picture_id)
+    assert [(entry.did, entry.counts, entry.is_current) for entry in entries] == [
+        ("mirror", True, True),
+        ("turn", False, False),
+        ("Brought in", True, False),
+    ]
+    assert {entry.person for entry in entries} == {who.name}
+    turned = go_to(workshop, who, brought.picture_id, other.version, entries[1].snapshot_id)
+    assert turned.document == first.document
+    assert turned.undo == "turn"
+    elsewhere = bring_in(workshop, who, NewFolio("Other"), "other.png", [encoded(picture(5, 5))])
+    foreign = read_history(workshop, who, elsewhere.picture_id)[0].snapshot_id
+    with pytest.raises(NotFoundError, match="not in the picture's history"):
+        go_to(workshop, who, brought.picture_id, turned.version, foreign)
 
 
 def test_an_old_version_is_refused_and_loses_nothing(workshop: Workshop, who: Who, brought: BroughtIn) -> None:

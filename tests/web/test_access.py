@@ -38,6 +38,7 @@ def addressed(path: str, work: Work) -> str:
         "person_id": work.visitor.who.id,
         "token_id": 1,
         "step_id": "a1",
+        "snapshot_id": 1,
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 

@@ -2,15 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
+from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.intake import Facts
-from lucidex.records.models import Document, Folio, Picture, Snapshot, now
+from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
 from lucidex.services.folios import picture_of
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
@@ -144,6 +145,55 @@ def _step_through(
         if snapshot_id is None:
             raise OutOfRangeError(nothing)
         _point(session, picture, version, snapshot_id)
+        return _state(session, picture)
+
+
+@dataclass(frozen=True)
+class HistoryEntry:
+    """One state that a picture was in: what was done to get there, by whom and when."""
+
+    snapshot_id: int
+    did: str
+    person: str
+    created_at: datetime
+    is_current: bool
+    counts: bool
+
+
+def read_history(workshop: Workshop, who: Who, picture_id: int) -> list[HistoryEntry]:
+    """Every state of a picture, the newest first; `counts` says which led to the current one."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        current = session.get_one(Document, picture.id).snapshot_id
+        found = select(Snapshot, Person.name).join(Person).where(Snapshot.picture_id == picture.id)
+        rows = list(session.execute(found.order_by(Snapshot.id.desc())))
+        counting = _ancestors({row.id: row.parent_id for row, _ in rows}, current)
+        return [
+            HistoryEntry(row.id, row.did, name, row.created_at, row.id == current, row.id in counting)
+            for row, name in rows
+        ]
+
+
+def _ancestors(parents: dict[int, int | None], start: int) -> set[int]:
+    line: set[int] = set()
+    at: int | None = start
+    while at is not None:
+        line.add(at)
+        at = parents[at]
+    return line
+
+
+def go_to(workshop: Workshop, who: Who, picture_id: int, version: int, snapshot_id: int) -> PictureState:
+    """Let any earlier or later state count again. NotFoundError where it is not this picture's."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        held = session.get_one(Document, picture.id)
+        _expect(held, version)
+        snapshot = session.get(Snapshot, snapshot_id)
+        if snapshot is None or snapshot.picture_id != picture.id:
+            raise NotFoundError("This state is not in the picture's history.")
+        if snapshot.id != held.snapshot_id:
+            _point(session, picture, version, snapshot.id)
         return _state(session, picture)
 
 

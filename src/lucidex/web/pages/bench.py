@@ -14,7 +14,7 @@ from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.straighten import Straighten
 from lucidex.services import changes, places
 from lucidex.services.folios import read_folio
-from lucidex.services.prepare import redo, undo
+from lucidex.services.prepare import go_to, read_history, redo, undo
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
@@ -103,6 +103,20 @@ def take_back(at: Bench) -> HTMLResponse:
 def make_again(at: Bench) -> HTMLResponse:
     """Make it again."""
     redo(at.app.workshop, at.who, at.picture_id, at.version)
+    return at.show(at.place)
+
+
+@router.get("/pictures/{picture_id}/history")
+def history(at: Bench) -> HTMLResponse:
+    """Every state of the picture, with times and names."""
+    entries = read_history(at.app.workshop, at.who, at.picture_id)
+    return partial(at.request, "bench/history.html", entries=entries, picture_id=at.picture_id, place=at.place)
+
+
+@router.post("/pictures/{picture_id}/history/{snapshot_id}")
+def back_in_history(at: Bench, snapshot_id: int) -> HTMLResponse:
+    """Let another state count again."""
+    go_to(at.app.workshop, at.who, at.picture_id, at.version, snapshot_id)
     return at.show(at.place)
 
 
