@@ -1,10 +1,12 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.encode import FormatName
+from lucidex.core.errors import UnavailableError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Placement, Point, Rule, Size, Window, clamped_window, covering_window, fit
 from lucidex.core.places import PlaceDemand
@@ -12,6 +14,7 @@ from lucidex.core.steps import StepEntry, frame_after
 
 SCHEMA_REVISION = 1
 MAX_STEPS = 200
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}  # from a revision to the next one
 
 PlaceKey = Annotated[str, Field(pattern=r"^\d{1,18}$")]
 
@@ -64,6 +67,19 @@ class PictureDocument(BaseModel):
     framings: dict[PlaceKey, Framing] = Field(default_factory=dict)
     outputs: dict[PlaceKey, Output] = Field(default_factory=dict)
     texts: Texts = Texts()
+
+    @classmethod
+    def read(cls, body: dict[str, Any]) -> "PictureDocument":
+        """A stored document, brought up to the present schema revision.
+
+        Raises UnavailableError where a newer version of the product has written it.
+        """
+        revision = body.get("schema_revision", 1)
+        if revision > SCHEMA_REVISION:
+            raise UnavailableError("This picture was last changed by a newer version of Lucidex; start that one.")
+        for step in range(revision, SCHEMA_REVISION):
+            body = UPGRADES[step](body)
+        return cls.model_validate({**body, "schema_revision": SCHEMA_REVISION})
 
     def frame(self, upright: Size) -> Frame:
         """What the active steps make of the upright original."""

@@ -17,7 +17,7 @@ from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.frame import upright_size
 from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
 from lucidex.core.levels import AnyPixels, PixelLayout, levels_of, reduce_level
-from lucidex.core.units import MAX_PIXELS_PER_INCH
+from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000
 INTAKE_REVISION = 1
@@ -267,6 +267,6 @@ def _colour_words(image: pyvips.Image) -> str:
 def _density(image: pyvips.Image) -> float | None:
     """Recorded resolution; libvips reports 1 pixel a millimetre where the file says nothing."""
     recorded = float(image.xres) * 25.4
-    if abs(image.xres - 1.0) < 1e-6 or not 1 <= recorded <= MAX_PIXELS_PER_INCH:
+    if abs(image.xres - 1.0) < 1e-6 or not MIN_PIXELS_PER_INCH <= recorded <= MAX_PIXELS_PER_INCH:
         return None
     return round(recorded, 2)

@@ -58,13 +58,6 @@ class MariaDbServer:
         """The address for SQLAlchemy, with this server's own password."""
         return f"mysql+pymysql://{SCHEMA}:{self._password()}@{HOST}:{self.port}/{SCHEMA}?charset=utf8mb4"
 
-    @property
-    def process_id(self) -> int:
-        """The server's process id while it runs."""
-        if self._process is None:
-            raise DatabaseServerError("The database is not running.")
-        return self._process.pid
-
     def start(self) -> None:
         """Create the data folder where it is missing, start, and wait until the server answers."""
         self._folder.mkdir(parents=True, exist_ok=True)

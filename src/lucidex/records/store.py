@@ -9,7 +9,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -30,16 +30,25 @@ _DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
 
 
 class FileStore(Protocol):
-    """Where originals and results lie."""
+    """Where originals or results lie: a folder by default, something that several machines share later."""
 
     def path(self, sha256: str) -> Path:
         """A readable file with these contents; FileNotFoundError where there is none."""
+
+    def receive(self, chunks: Iterable[bytes], max_bytes: int) -> AbstractContextManager[Received]:
+        """Write chunks to a temporary file, which is gone at the end unless it was kept."""
+
+    def scratch_folder(self) -> AbstractContextManager[Path]:
+        """A temporary folder in the same file system."""
 
     def keep(self, received: Received) -> None:
         """Take a received file into the store."""
 
     def put(self, content: bytes) -> str:
         """Store bytes and return their SHA-256."""
+
+    def sweep(self) -> None:
+        """Remove what a killed process left half received."""
 
 
 class FolderStore:

@@ -64,7 +64,7 @@ def _state(session: Session, picture: Picture) -> PictureState:
         original_sha256=picture.original_sha256,
         byte_count=picture.original.byte_count,
         facts=Facts.model_validate(picture.original.facts),
-        document=PictureDocument.model_validate(held.snapshot.body),
+        document=PictureDocument.read(held.snapshot.body),
         version=held.version,
         undo=held.snapshot.did if held.snapshot.parent_id is not None else None,
         redo=after.did if after else None,
@@ -87,7 +87,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
     with workshop.database.begin() as session:
         picture = picture_of(session, who, picture_id)
         held = session.get_one(Document, picture.id)
-        before = PictureDocument.model_validate(held.snapshot.body)
+        before = PictureDocument.read(held.snapshot.body)
         _expect(held, version)
         after = PictureDocument.model_validate(
             alter(before, Facts.model_validate(picture.original.facts)).model_dump()

@@ -6,7 +6,7 @@ import pyvips
 
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
-from lucidex.records.store import FolderStore
+from lucidex.records.store import FileStore, FolderStore
 from lucidex.work.isolated import IsolatedRunner
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
@@ -18,8 +18,8 @@ class Workshop:
     def __init__(self, data_folder: Path, database_url: str) -> None:
         self.data_folder = data_folder
         self.database = Database(database_url)
-        self.originals = FolderStore(data_folder / "originals")
-        self.results = FolderStore(data_folder / "results")
+        self.originals: FileStore = FolderStore(data_folder / "originals")
+        self.results: FileStore = FolderStore(data_folder / "results")
         self.decoded = DecodedStore(data_folder / "decoded")
         self.isolated = IsolatedRunner()
         pyvips.concurrency_set(RENDER_THREADS)
