@@ -14,11 +14,12 @@ import pyvips
 from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 
+from lucidex.core.attention import CANONICAL_EDGE, focal_point
 from lucidex.core.document import PictureDocument, shows_ground
 from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Placement, Rule, Size, check_output_size, fit
+from lucidex.core.geometry import Placement, Point, Rule, Size, check_output_size, fit
 from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
@@ -145,6 +146,15 @@ class Renderer:
     def known(self, wanted: Wanted) -> Finished | None:
         """The finished file where it is in the store already."""
         return self._done(wanted.key)
+
+    def suggest_focal_point(self, state: PictureState) -> Point:
+        """The content point of the prepared picture that draws attention, found on the canonical raster."""
+        canonical = Size(CANONICAL_EDGE, CANONICAL_EDGE)
+        with self._preview_slots:
+            found = focal_point(self._drawn(for_screen(self._workshop, state, canonical, state.document)))
+        frame = state.frame
+        content = frame.to_content(Point(found.x * frame.size.width, found.y * frame.size.height))
+        return Point(min(max(content.x, 0.0), 1.0), min(max(content.y, 0.0), 1.0))
 
     def _compute(self, wanted: Wanted) -> bytes:
         try:

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form
 from starlette.responses import HTMLResponse
 
-from lucidex.core.document import Output, framing_of_window
+from lucidex.core.document import Framing, Output, framing_of_window
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry import Window
@@ -33,6 +33,18 @@ def reframe(at: Bench, place_id: int, left: Pixels, top: Pixels, width: Pixels, 
     framing = framing_of_window(frame, demand.size_for(frame.size), Window(left, top, width, height))
     at.change(f"Framed for “{row.name}”", changes.frame(place_id, framing))
     return at.show(place_id, at.open)
+
+
+@router.post("/framing/suggest")
+def suggest_framing(at: Bench, place_id: int) -> HTMLResponse:
+    """Put the spot that draws attention into the middle; how close it is stays."""
+    row, _ = at.hung(place_id)
+    state = at.state
+    focal = at.app.renderer.suggest_focal_point(state)
+    zoom = state.document.framings.get(str(place_id), Framing()).zoom
+    framing = Framing(focal_x=focal.x, focal_y=focal.y, zoom=zoom)
+    at.change(f"Framed for “{row.name}” by what draws attention", changes.frame(place_id, framing))
+    return at.show(place_id, OPEN_FRAMING)
 
 
 @router.post("/framing/clear")
