@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable, Iterator
 
 import pytest
+import pyvips
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import func, select
@@ -108,6 +109,14 @@ def test_mislabelled_and_repeated_files_are_said(workshop: Workshop, who: Who) -
     assert any("inside is a PNG" in note for note in first.notes)
     second = bring_in(workshop, who, first.folio_id, "scan.png", [content])
     assert any("already in this folio as “scan.jpg”" in note for note in second.notes)
+
+
+def test_of_many_pages_the_first_is_taken_and_said(workshop: Workshop, who: Who) -> None:
+    pages = pyvips.Image.arrayjoin([pyvips.Image.black(8, 8, bands=3)] * 3, across=1).copy(interpretation="srgb")
+    pages.set_type(pyvips.GValue.gint_type, "page-height", 8)
+    taken = bring_in(workshop, who, NewFolio("Scan"), "scan.tif", [pages.write_to_buffer(".tif")])
+    assert (taken.facts.upright.width, taken.facts.upright.height) == (8, 8)
+    assert taken.notes == ("It holds 3 pages; the first one was taken.",)
 
 
 def test_a_decoded_picture_that_was_let_go_is_decoded_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:

@@ -82,6 +82,7 @@ class Facts(BaseModel):
     profile: bytes | None = None
     colour: str = "sRGB"
     pixels_per_inch: float | None = None
+    pages: int = 1
 
     model_config = ConfigDict(frozen=True, ser_json_bytes="base64", val_json_bytes="base64")
 
@@ -174,7 +175,7 @@ def _open(path: Path, name: SourceFormat) -> pyvips.Image:
         image = pyvips.Operation.call(_LOADERS[name], str(path), fail_on="truncated")
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(name, str(error))) from error
-    pages = image.get("n-pages") if image.get_typeof("n-pages") else 1
+    pages = _pages(image)
     if pages > 1 and name in {SourceFormat.GIF, SourceFormat.WEBP}:
         raise UnreadableFileError(
             f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
@@ -186,6 +187,10 @@ def _open(path: Path, name: SourceFormat) -> pyvips.Image:
             f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
         )
     return image
+
+
+def _pages(image: pyvips.Image) -> int:
+    return int(image.get("n-pages")) if image.get_typeof("n-pages") else 1
 
 
 def _broken(name: SourceFormat, cause: str) -> str:
@@ -224,6 +229,7 @@ def _facts(image: pyvips.Image, name: SourceFormat) -> Facts:
         profile=usable_profile(working),
         colour=_colour_words(image),
         pixels_per_inch=_density(image),
+        pages=_pages(image),
     )
 
 

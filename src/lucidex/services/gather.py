@@ -145,6 +145,8 @@ def _name_notes(typed: str, name: str, facts: Facts) -> list[str]:
     notes = []
     if name != typed:
         notes.append(f"It is kept under the name “{_shortened(name)}”.")
+    if facts.pages > 1:
+        notes.append(f"It holds {facts.pages} pages; the first one was taken.")
     suffix = Path(name).suffix.lower()
     if suffix and suffix not in SUFFIXES[facts.format]:
         notes.append(f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that.")
