@@ -90,7 +90,8 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
     if chosen.has_corners and not source.layout.has_alpha:
         part = part.bandjoin(255 if part.format == "uchar" else 65_535)
     clear = source.layout.has_alpha or chosen.has_corners
-    flat = part.premultiply().cast("float") if clear else part
+    # an opaque picture is premultiplied as it is, so only one with clear areas of its own needs floats
+    flat = part.premultiply().cast("float") if source.layout.has_alpha else part
     reduced = flat.resize(shrink, kernel="lanczos3") if shrink < 1 else flat
     scale_x, scale_y = reduced.width / box.size.width, reduced.height / box.size.height
     # from a pixel's middle in the result to picture, stored, level, box and reduced coordinates, and back by half
