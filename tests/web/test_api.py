@@ -134,6 +134,32 @@ def test_nonsense_is_answered_in_words(work: Work) -> None:
     assert client.get("/api/nothing", headers=headers).json()["title"] == "Not found"
 
 
+@pytest.mark.parametrize(
+    "document",
+    [
+        {"schema_revision": 9},
+        {"steps": [{"id": "a", "step": {"kind": "turn", "direction": "left"}}] * 2},
+        {"steps": [{"id": f"a{i}", "step": {"kind": "turn", "direction": "left"}} for i in range(201)]},
+        {"framings": {"abc": {}}},
+        {"steps": [{"id": "a", "step": {"kind": "straighten", "angle_degrees": 400}}]},
+    ],
+)
+def test_a_document_that_could_not_be_read_again_is_not_written(work: Work, document: dict[str, object]) -> None:
+    client, headers = work.visitor.client, work.visitor.bearer
+    path = f"/api/pictures/{work.picture_id}"
+    answer = client.put(f"{path}/document", json={"version": 1, "document": document}, headers=headers)
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
+    assert client.get(path, headers=headers).json()["version"] == 1
+
+
+@pytest.mark.parametrize("odd", ["9" * 26, "0", "-1", "abc", "%00", "1e3"])
+def test_odd_addresses_are_not_found(work: Work, odd: str) -> None:
+    client = work.visitor.client
+    assert client.get(f"/pictures/{odd}").status_code == 404
+    assert client.get(f"/api/pictures/{odd}", headers=work.visitor.bearer).status_code == 404
+
+
 def test_the_description_names_every_address(work: Work) -> None:
     description = work.visitor.client.get("/api/openapi.json").json()
     assert "/api/pictures/{picture_id}/render" in description["paths"]

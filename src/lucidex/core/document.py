@@ -1,9 +1,9 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import UnavailableError
@@ -62,11 +62,19 @@ class PictureDocument(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    schema_revision: int = SCHEMA_REVISION
+    schema_revision: int = Field(default_factory=lambda: SCHEMA_REVISION)
     steps: Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS)] = ()
     framings: dict[PlaceKey, Framing] = Field(default_factory=dict)
     outputs: dict[PlaceKey, Output] = Field(default_factory=dict)
     texts: Texts = Texts()
+
+    @model_validator(mode="after")
+    def _can_be_read_again(self) -> Self:
+        if self.schema_revision != SCHEMA_REVISION:
+            raise ValueError(f"a document is written with schema revision {SCHEMA_REVISION}")
+        if len({entry.id for entry in self.steps}) != len(self.steps):
+            raise ValueError("each step needs an id of its own")
+        return self
 
     @classmethod
     def read(cls, body: dict[str, Any]) -> "PictureDocument":

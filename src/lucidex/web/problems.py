@@ -70,6 +70,8 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def refused(request: Request, error: RequestValidationError) -> Response:
+        if error.errors()[0]["loc"][:1] == ("path",):
+            return answer(request, 404, *_ORDINARY[404])
         return answer(request, 422, "Out of range", in_words(error))
 
     @app.exception_handler(HTTPException)
