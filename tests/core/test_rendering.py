@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from lucidex.core.document import Framing
-from lucidex.core.frame import Frame, uprighting
+from lucidex.core.frame import Frame
 from lucidex.core.geometry import Rule, Size, Window
 from lucidex.core.levels import level_for, level_size, levels_of
 from lucidex.core.places import ExactSize, Percent, PlaceDemand
@@ -15,6 +15,7 @@ from lucidex.core.render import whole_box
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
+from lucidex.core.transform import uprighting
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
 

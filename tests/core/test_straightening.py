@@ -11,7 +11,8 @@ from PIL import Image
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size
 from lucidex.core.places import ExactSize, Percent, PlaceDemand
-from lucidex.core.steps.straighten import Corners, Straighten, bounding_size, largest_upright, level_angle
+from lucidex.core.steps.corners import Corners
+from lucidex.core.steps.straighten import Straighten, bounding_size, largest_upright, level_angle
 from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of

@@ -301,7 +301,7 @@ def test_a_crop_larger_than_the_picture_is_said_in_words(workshop: Workshop, who
     alter = changes.add_step(Crop(area=PixelArea(width_px=5_000, height_px=100)))
     state = change(workshop, who, brought.picture_id, 1, "crop", alter)
     assert (state.frame.size.width, state.frame.size.height) == (400, 100)
-    assert "only 400 × 300 here" in state.frame.notes[0]
+    assert "only 400 × 300 here" in state.frame.notes[0].sentence
 
 
 def test_folios_are_seen_by_their_people_only(

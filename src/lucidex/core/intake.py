@@ -14,9 +14,9 @@ from pydantic import BaseModel, ConfigDict
 
 from lucidex.core.colour import profile_description, usable_profile
 from lucidex.core.errors import TooLargeError, UnreadableFileError
-from lucidex.core.frame import upright_size
 from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
 from lucidex.core.levels import AnyPixels, PixelLayout, levels_of, reduce_level
+from lucidex.core.transform import upright_size
 from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000

@@ -18,7 +18,7 @@ from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.render import Plan
 from lucidex.core.steps import StepEntry
 
-ENGINE_REVISION = 1
+ENGINE_REVISION = 2
 
 
 @cache

@@ -15,8 +15,8 @@ import numpy.typing as npt
 import pyvips
 
 from lucidex.core.colour import with_profile
-from lucidex.core.frame import Affine, upright_size, uprighting
 from lucidex.core.geometry import Size
+from lucidex.core.transform import Transform, upright_size, uprighting
 
 LADDER = (1, 2, 4, 8)
 SMALLEST_LEVEL_EDGE = 64
@@ -59,7 +59,7 @@ class Source:
         return upright_size(self.stored, self.orientation)
 
     @property
-    def uprighting(self) -> Affine:
+    def uprighting(self) -> Transform:
         """The transform from stored pixels to the upright original."""
         return uprighting(self.stored, self.orientation)
 

@@ -13,45 +13,39 @@ import numpy as np
 import pyvips
 
 from lucidex.core.colour import to_srgb, with_profile
-from lucidex.core.frame import Affine, Frame
+from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
+from lucidex.core.grounds import Colour
 from lucidex.core.levels import AnyPixels, Source, level_for, level_size
+from lucidex.core.painting import paint
+from lucidex.core.transform import Transform, shift
 
 _EPSILON = 1e-6
+MOST_FINER = 3
+FINER_UP_TO_PIXELS = 60_000_000
 WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
-
-
-Colour = tuple[int, int, int]
 
 
 @dataclass(frozen=True)
 class Plan:
     """All that decides the pixels of one result, as numbers: nothing else may enter `draw`.
 
-    `ground` is the canvas colour around the picture, `corners` what shows where the picture's own frame
-    reaches beyond the original; None is clear in both. `has_corners` says whether it does reach beyond.
+    `total` leads from stored pixels to the picture; `layers` are the grounds that steps put into the picture;
+    `ground` is the place's canvas around it, None for clear.
     """
 
-    total: Affine
+    total: Transform
     placement: Placement
     level: int
     ground: Colour | None
-    has_corners: bool = False
-    corners: Colour | None = None
+    layers: tuple[Layer, ...] = ()
 
 
 def plan(source: Source, frame: Frame, placement: Placement, ground: Colour | None) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
-    level = level_for(source.stored, 1 / placement.enlargement)
-    return Plan(total, placement, level, ground, frame.ground is not None, colour_of(frame.ground or "clear"))
-
-
-def colour_of(ground: str) -> Colour | None:
-    """Red, green and blue of a ground such as #d4d4d4, None for clear."""
-    if ground == "clear":
-        return None
-    return int(ground[1:3], 16), int(ground[3:5], 16), int(ground[5:7], 16)
+    density = max(_densities(total, placement))
+    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers)
 
 
 def draw(source: Source, chosen: Plan) -> pyvips.Image:
@@ -59,11 +53,38 @@ def draw(source: Source, chosen: Plan) -> pyvips.Image:
 
     The result has exactly the size of the placement's canvas. Raises pyvips.Error where memory is short.
     """
-    part = _moved(source, chosen) if chosen.total.is_quarter_turn else _turned_freely(source, chosen)
-    in_srgb = to_srgb(part)
-    if chosen.has_corners and chosen.corners is not None:
-        in_srgb = in_srgb.flatten(background=list(chosen.corners))
-    return _on_canvas(in_srgb, chosen.placement, chosen.ground).copy_memory()
+    part = _moved(source, chosen) if _only_moves(source, chosen) else _turned_freely(source, chosen)
+    painted = paint(to_srgb(part), chosen.layers, _to_picture(chosen.placement))
+    return _on_canvas(painted, chosen.placement, chosen.ground).copy_memory()
+
+
+def _only_moves(source: Source, chosen: Plan) -> bool:
+    """Whether pixels only change places and all of them exist."""
+    if not chosen.total.is_quarter_turn:
+        return False
+    stored = chosen.total.inverse.map_window(chosen.placement.window)
+    right, bottom = stored.left + stored.width, stored.top + stored.height
+    inside = stored.left > -_EPSILON and stored.top > -_EPSILON
+    return inside and right < source.stored.width + _EPSILON and bottom < source.stored.height + _EPSILON
+
+
+def _to_picture(placement: Placement) -> Transform:
+    """From pixels of the drawn part to pixels of the picture."""
+    window, drawn = placement.window, placement.drawn
+    return Transform(window.width / drawn.width, 0, 0, window.height / drawn.height, window.left, window.top)
+
+
+def _densities(total: Transform, placement: Placement) -> list[float]:
+    """Output pixels for each stored pixel, at nine points of the window; all alike where nothing is pulled."""
+    if total.is_affine:
+        return [placement.enlargement * total.scale_at(Point(0, 0))]
+    back, window = total.inverse, placement.window
+    places = [
+        Point(window.left + i * window.width / 2, window.top + j * window.height / 2)
+        for i in (0, 1, 2)
+        for j in (0, 1, 2)
+    ]
+    return [placement.enlargement / back.scale_at(place) for place in places if back.depth(place) > 0]
 
 
 def _moved(source: Source, chosen: Plan) -> pyvips.Image:
@@ -75,44 +96,55 @@ def _moved(source: Source, chosen: Plan) -> pyvips.Image:
 
 
 def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
-    """Any angle: reduce first (never enlarge), then one warp to the place's pixels.
+    """Any transform: reduce first (never enlarge), then one warp to the place's pixels.
 
     Reducing first is what keeps a turn of 24 megapixels to a fraction of a second and of the memory; the warp
     then works at the place's own resolution by Lanczos over 8 × 8 pixels. Where nothing is reduced, the warp is
-    the only resampling. Corners are computed clear and coloured afterwards, in sRGB.
+    the only resampling. Beyond the original its edge goes on; what shows there is painted by the layers.
     """
     placement, back = chosen.placement, chosen.total.inverse
-    across, down = placement.drawn.width / placement.window.width, placement.drawn.height / placement.window.height
-    shrink = min(1.0, max(across, down) * chosen.level)
+    densities = _densities(chosen.total, placement)
+    shrink = min(1.0, max(densities) * chosen.level)
     bounds = level_size(source.stored, chosen.level)
     box = _box_around(back, placement.window, chosen.level, WARP_MARGIN / shrink, bounds)
     part = source.level(chosen.level).crop(box.left, box.top, box.size.width, box.size.height)
-    if chosen.has_corners and not source.layout.has_alpha:
-        part = part.bandjoin(255 if part.format == "uchar" else 65_535)
-    clear = source.layout.has_alpha or chosen.has_corners
     # an opaque picture is premultiplied as it is, so only one with clear areas of its own needs floats
     flat = part.premultiply().cast("float") if source.layout.has_alpha else part
     reduced = flat.resize(shrink, kernel="lanczos3") if shrink < 1 else flat
     scale_x, scale_y = reduced.width / box.size.width, reduced.height / box.size.height
     # from a pixel's middle in the result to picture, stored, level, box and reduced coordinates, and back by half
     to_reduced = (
-        Affine(tx=0.5, ty=0.5)
-        .then(Affine(1 / across, 0, 0, 1 / down, placement.window.left, placement.window.top))
+        shift(0.5, 0.5)
+        .then(_to_picture(placement))
         .then(back)
-        .then(Affine(1 / chosen.level, 0, 0, 1 / chosen.level, -box.left, -box.top))
-        .then(Affine(scale_x, 0, 0, scale_y, -0.5, -0.5))
+        .then(Transform(1 / chosen.level, 0, 0, 1 / chosen.level, -box.left, -box.top))
+        .then(Transform(scale_x, 0, 0, scale_y, -0.5, -0.5))
     )
-    warped = _warp(reduced.numpy(), to_reduced, placement.drawn, chosen.has_corners)
+    finer = _finer(densities, placement.drawn)
+    warped = _warp(reduced.numpy(), to_reduced, placement.drawn, finer)
     image = pyvips.Image.new_from_array(warped, interpretation=part.interpretation)
     image = with_profile(image, source.profile)
-    return image.unpremultiply().rint().cast(part.format) if clear else image
+    return image.unpremultiply().rint().cast(part.format) if source.layout.has_alpha else image
 
 
-def _warp(pixels: AnyPixels, to_pixels: Affine, drawn: Size, has_corners: bool) -> AnyPixels:
-    matrix = np.array([[to_pixels.a, to_pixels.b, to_pixels.tx], [to_pixels.c, to_pixels.d, to_pixels.ty]])
-    border = cv2.BORDER_CONSTANT if has_corners else cv2.BORDER_REPLICATE
+def _finer(densities: list[float], drawn: Size) -> int:
+    """How many times finer the warp samples, where the picture is pulled so that one end is reduced more."""
+    uneven = max(densities) / min(densities)
+    finer = 1 if uneven < 1.15 else min(MOST_FINER, math.ceil(uneven))
+    return finer if drawn.pixels * finer**2 <= FINER_UP_TO_PIXELS else 1
+
+
+def _warp(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int) -> AnyPixels:
+    grid = Transform(1 / finer, 0, 0, 1 / finer, 0.5 / finer - 0.5, 0.5 / finer - 0.5)
+    matrix = (grid.then(to_pixels) if finer > 1 else to_pixels).matrix
+    size = (drawn.width * finer, drawn.height * finer)
     flags = cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP
-    warped = cv2.warpAffine(pixels, matrix, (drawn.width, drawn.height), flags=flags, borderMode=border)
+    if to_pixels.is_affine:
+        warped = cv2.warpAffine(pixels, matrix[:2], size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    else:
+        warped = cv2.warpPerspective(pixels, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    if finer > 1:
+        warped = cv2.resize(warped, (drawn.width, drawn.height), interpolation=cv2.INTER_AREA)
     warped = warped.reshape(drawn.height, drawn.width, -1)
     if warped.dtype == np.float32:  # Lanczos overshoots; alpha must stay within its range and colours within alpha
         alpha = np.clip(warped[..., -1:], 0, None)
@@ -120,7 +152,7 @@ def _warp(pixels: AnyPixels, to_pixels: Affine, drawn: Size, has_corners: bool) 
     return np.ascontiguousarray(warped)
 
 
-def _box_around(back: Affine, window: Window, level: int, margin: float, bounds: Size) -> Box:
+def _box_around(back: Transform, window: Window, level: int, margin: float, bounds: Size) -> Box:
     """The whole-pixel box of a level that holds a turned window and a margin, held inside the level."""
     corners = [
         back.map(Point(window.left + i * window.width, window.top + j * window.height))
@@ -173,7 +205,7 @@ def _resize(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyvi
     return resized.crop(0, 0, drawn.width, drawn.height)
 
 
-def _turn(image: pyvips.Image, transform: Affine) -> pyvips.Image:
+def _turn(image: pyvips.Image, transform: Transform) -> pyvips.Image:
     linear = (round(transform.a), round(transform.b), round(transform.c), round(transform.d))
     return {
         (1, 0, 0, 1): lambda: image,

@@ -20,12 +20,13 @@ from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Placement, Point, Rule, Size, check_output_size, fit
+from lucidex.core.grounds import colour_of
 from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
 from lucidex.core.proofing import Flag, clear_flags, shape_flags, weight_flags
-from lucidex.core.render import Plan, colour_of, draw, plan
+from lucidex.core.render import Plan, draw, plan
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Result, now
 from lucidex.services.gather import open_source
@@ -256,7 +257,7 @@ def in_place(
     """
     frame = state.frame
     placement = state.document.placement(frame, place_key, demand)
-    has_clear = state.facts.has_clear_areas or frame.ground == "clear" or shows_ground(placement, demand)
+    has_clear = state.facts.has_clear_areas or frame.shows_clear or shows_ground(placement, demand)
     name, quality = state.document.output(place_key, demand, has_clear)
     if as_format is not None and as_format is not name:
         name, quality = as_format, as_format.output.default_quality
@@ -292,7 +293,7 @@ def _wanted(
     ground: tuple[int, int, int] | None,
 ) -> Wanted:
     source = open_source(workshop, state.original_sha256, state.facts)
-    suits = FormatName.PNG if state.facts.has_alpha or frame.ground == "clear" else FormatName.JPEG
+    suits = FormatName.PNG if state.facts.has_alpha or frame.shows_clear else FormatName.JPEG
     return Wanted(
         state.original_sha256,
         document.steps,

@@ -7,7 +7,7 @@ from hashlib import sha256
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import SaidError
-from lucidex.core.frame import Frame
+from lucidex.core.frame import Frame, Note
 from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry
@@ -53,7 +53,7 @@ class BenchView:
     open: str | None
     wall: Hanging
     stage: dict[str, object]
-    notes: tuple[str, ...]
+    notes: tuple[Note, ...]
 
     @property
     def place_id(self) -> int | None:

@@ -1,5 +1,6 @@
 """All kinds of steps. Whoever adds a step writes one file in this folder and names it in `ALL_STEPS`."""
 
+from dataclasses import replace
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -7,12 +8,16 @@ from pydantic import BaseModel, ConfigDict, Field
 from lucidex.core.frame import Frame
 from lucidex.core.steps.base import FramingStep, Offer, Step
 from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.perspective import FourPoints, Perspective
+from lucidex.core.steps.room import Room, Strip
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.turn import Mirror, Turn
 
-ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Straighten, Mirror)
+ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Straighten, Mirror, Perspective, FourPoints, Room, Strip)
 
-AnyStep = Annotated[Crop | Turn | Straighten | Mirror, Field(discriminator="kind")]
+AnyStep = Annotated[
+    Crop | Turn | Straighten | Mirror | Perspective | FourPoints | Room | Strip, Field(discriminator="kind")
+]
 
 
 class StepEntry(BaseModel):
@@ -34,5 +39,8 @@ def frame_after(frame: Frame, entries: tuple[StepEntry, ...]) -> Frame:
     """The frame after the active framing steps of a list, with their notes."""
     for entry in entries:
         if entry.active and isinstance(entry.step, FramingStep):
+            said = len(frame.notes)
             frame = entry.step.reframe(frame)
+            notes = (replace(note, step_id=entry.id) for note in frame.notes[said:])
+            frame = replace(frame, notes=(*frame.notes[:said], *notes))
     return frame

@@ -81,6 +81,10 @@ class Step(BaseModel):
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
     carried: ClassVar[Carried] = Carried.ALWAYS
 
+    def begun(self, frame: Frame) -> Self:
+        """The step as it begins on a picture; most begin as they are."""
+        return self
+
     def sentence(self) -> Sentence:
         """The step in words, with its changeable values marked."""
         raise NotImplementedError

@@ -11,7 +11,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lucidex.core.frame import Frame
+from lucidex.core.frame import Frame, Note, Remedy
 from lucidex.core.geometry import Box, Point, Size, largest_within, round_half_up
 from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
 
@@ -59,7 +59,8 @@ class FreeArea(_Area):
     def wanted(self, frame: Frame) -> Size:
         """Size in picture pixels before it is held inside the picture."""
         across, down = (self.height, self.width) if frame.transform.swaps_axes else (self.width, self.height)
-        return Size(_pixels(across * frame.content_unit), _pixels(down * frame.content_unit))
+        unit = frame.content_unit(self.centre)
+        return Size(_pixels(across * unit), _pixels(down * unit))
 
     def words(self) -> Sentence:
         """A window has no number of its own to name."""
@@ -146,10 +147,10 @@ class Crop(FramingStep):
         cut = frame.cut(box)
         if box.size == wanted or not isinstance(self.area, PixelArea):
             return cut
-        return cut.with_note(
-            f"The crop asks for {wanted}, but the picture is only {frame.size} here. It was cropped to {box.size}. "
-            "To get the full size, hang it as a place: the picture is then enlarged to it."
+        sentence = (
+            f"The crop asks for {wanted}, but the picture is only {frame.size} here. It was cropped to {box.size}."
         )
+        return cut.with_note(Note(sentence, remedies=tuple(Remedy), wanted=wanted))
 
     def sentence(self) -> Sentence:
         """For example: Cropped to the shape 16 : 10."""
@@ -202,16 +203,17 @@ def crop_box(frame: Frame, centre: Point, wanted: Size) -> Box:
 
 def free_area(frame: Frame, box: Box) -> FreeArea:
     """The free window that yields `box` in this frame."""
-    width, height = box.size.width / frame.content_unit, box.size.height / frame.content_unit
+    centre = frame.held_content(box.window.centre)
+    unit = frame.content_unit(centre)
+    width, height = box.size.width / unit, box.size.height / unit
     if frame.transform.swaps_axes:
         width, height = height, width
-    centre = content_centre(frame, box)
     return FreeArea(centre_x=centre.x, centre_y=centre.y, width=width, height=height)
 
 
 def moved_area(area: Area, frame: Frame, box: Box) -> Area:
     """The area after its window was put on `box` by hand: a shape and a size in pixels stay what they are."""
-    centre = content_centre(frame, box)
+    centre = frame.held_content(box.window.centre)
     where = {"centre_x": centre.x, "centre_y": centre.y}
     if isinstance(area, PixelArea):
         size = {"width_px": box.size.width, "height_px": box.size.height}
@@ -232,12 +234,6 @@ def sides_area(frame: Frame, box: Box) -> SidesArea:
         right_px=frame.size.width - box.left - box.size.width,
         bottom_px=frame.size.height - box.top - box.size.height,
     )
-
-
-def content_centre(frame: Frame, box: Box) -> Point:
-    """The middle of a box of the picture as a content point, held inside 0 to 1."""
-    point = frame.to_content(box.window.centre)
-    return Point(min(max(point.x, 0.0), 1.0), min(max(point.y, 0.0), 1.0))
 
 
 def _origin(middle: float, side: int, picture_side: int) -> int:

@@ -2,26 +2,20 @@
 
 import math
 import re
-from enum import StrEnum
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from lucidex.core.frame import Affine, Frame
+from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size
+from lucidex.core.grounds import CLEAR
 from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.corners import Corners
+from lucidex.core.transform import Transform
 from lucidex.core.units import format_number
 
 MAX_ANGLE = 45.0
 _TYPED = re.compile(r"straighten(?:\s+by)?\s+([+-]?\d{1,2}(?:[.,]\d{1,3})?)\s*°?")
-
-
-class Corners(StrEnum):
-    """What becomes of the corners that turning leaves empty."""
-
-    CUT = "cut away"
-    COLOURED = "coloured"
-    CLEAR = "left clear"
 
 
 class Straighten(FramingStep):
@@ -37,11 +31,11 @@ class Straighten(FramingStep):
         """The turned frame; its middle stays the middle."""
         if self.angle_degrees == 0:
             return frame
-        size = (largest_upright if self.corners is Corners.CUT else bounding_size)(frame.size, self.angle_degrees)
-        turned = frame.followed_by(turn_about_middle(frame.size, size, self.angle_degrees), size)
-        if self.corners is Corners.CUT:
-            return turned
-        return turned.with_ground("clear" if self.corners is Corners.CLEAR else self.ground)
+        size = _SIZES[self.corners](frame.size, self.angle_degrees)
+        turn = turn_about_middle(frame.size, size, self.angle_degrees)
+        if self.corners.are_cut:
+            return frame.followed_by(turn, size)
+        return frame.widened(turn, size, CLEAR if self.corners is Corners.CLEAR else self.ground)
 
     def sentence(self) -> Sentence:
         """For example: Straightened by 2.4°, corners cut away."""
@@ -61,11 +55,11 @@ class Straighten(FramingStep):
         return cls(angle_degrees=float(match[1].replace(",", "."))) if match else None
 
 
-def turn_about_middle(before: Size, after: Size, angle_degrees: float) -> Affine:
+def turn_about_middle(before: Size, after: Size, angle_degrees: float) -> Transform:
     """Turn clockwise about the middle of a frame, whose middle becomes the middle of the next frame."""
     c, s = math.cos(math.radians(angle_degrees)), math.sin(math.radians(angle_degrees))
     x, y = before.width / 2, before.height / 2
-    return Affine(c, -s, s, c, after.width / 2 - (c * x - s * y), after.height / 2 - (s * x + c * y))
+    return Transform(c, -s, s, c, after.width / 2 - (c * x - s * y), after.height / 2 - (s * x + c * y))
 
 
 def bounding_size(size: Size, angle_degrees: float) -> Size:
@@ -86,6 +80,41 @@ def largest_upright(size: Size, angle_degrees: float) -> Size:
     c, s = abs(math.cos(math.radians(angle_degrees))), abs(math.sin(math.radians(angle_degrees)))
     scale = min(size.width / (size.width * c + size.height * s), size.height / (size.width * s + size.height * c))
     return Size(max(1, math.floor(size.width * scale + 1e-9)), max(1, math.floor(size.height * scale + 1e-9)))
+
+
+def largest_free_upright(size: Size, angle_degrees: float) -> Size:
+    """The largest whole size of any shape that lies inside the turned picture, about its middle.
+
+    By area; then grown by whole pixels where rounding down left room for them. Where the longer side is long
+    enough, the best window touches both longer edges with two opposite corners, else it touches all four edges.
+    """
+    c, s = abs(math.cos(math.radians(angle_degrees))), abs(math.sin(math.radians(angle_degrees)))
+    long, short = size.longest, size.shortest
+    if short <= 2 * s * c * long or abs(c - s) < 1e-12:
+        half = short / 2
+        along, across = (half / s, half / c) if s > 0 else (float(long), float(short))
+        width, height = (along, across) if size.width >= size.height else (across, along)
+    else:
+        double = c * c - s * s
+        width = (size.width * c - size.height * s) / double
+        height = (size.height * c - size.width * s) / double
+    across, down = max(1, math.floor(width + 1e-9)), max(1, math.floor(height + 1e-9))
+    across = max(across, math.floor(_widest(size.width, size.height, down, c, s) + 1e-9))
+    return Size(across, max(down, math.floor(_widest(size.height, size.width, across, c, s) + 1e-9)))
+
+
+def _widest(width: int, height: int, other: int, c: float, s: float) -> float:
+    """How long a side may be where the side across it is `other`: both corner conditions of `largest_upright`."""
+    by_width = (width - other * s) / c
+    return min(by_width, (height - other * c) / s) if s > 0 else by_width
+
+
+_SIZES = {
+    Corners.CUT: largest_upright,
+    Corners.CUT_FREE: largest_free_upright,
+    Corners.COLOURED: bounding_size,
+    Corners.CLEAR: bounding_size,
+}
 
 
 def level_angle(start: Point, end: Point) -> float:

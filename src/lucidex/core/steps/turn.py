@@ -3,8 +3,9 @@
 from enum import StrEnum
 from typing import ClassVar, Literal
 
-from lucidex.core.frame import Frame, mirror_left_right, mirror_top_bottom, quarter_turn
+from lucidex.core.frame import Frame
 from lucidex.core.steps.base import FramingStep, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.transform import mirror_left_right, mirror_top_bottom, quarter_turn
 
 
 class Direction(StrEnum):

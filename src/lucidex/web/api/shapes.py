@@ -145,7 +145,7 @@ class DocumentOut(BaseModel):
             size=SizeOut.of(frame.size),
             undo=state.undo,
             redo=state.redo,
-            notes=list(frame.notes),
+            notes=[note.sentence for note in frame.notes],
             document=state.document,
         )
 
