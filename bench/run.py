@@ -29,8 +29,9 @@ from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.geometry import Rule, Size, fit
 from lucidex.core.intake import Facts
 from lucidex.core.levels import Source
-from lucidex.core.places import PlaceDemand, read_demand
+from lucidex.core.places import PlaceDemand
 from lucidex.core.render import draw, plan
+from lucidex.core.typed_places import read_demand
 from lucidex.records.decoded import DecodedStore
 from lucidex.services.workshop import RENDER_THREADS
 from lucidex.work.decoding import decode

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from lucidex.core.errors import SaidError, TooLargeError, UnreadableFileError
 from lucidex.core.intake import Facts, SourceFormat, take_in
-from lucidex.core.places import Percent, PlaceDemand
+from lucidex.core.measures import Percent
+from lucidex.core.places import PlaceDemand
 from tests.conftest import Pixels, encoded, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
 

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size
-from lucidex.core.places import ExactSize, Percent, PlaceDemand
+from lucidex.core.measures import ExactSize, Percent
+from lucidex.core.places import PlaceDemand
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.perspective import FourPoints, Perspective, square_to, true_ratio
 from lucidex.core.steps.turn import Direction, Turn
@@ -30,7 +31,7 @@ def photographed(width: float, height: float, tilt: float, pan: float, focal: fl
         p = np.array([[1, 0, 0], [0, c, -s], [0, s, c]]) @ p
         c, s = math.cos(pan), math.sin(pan)
         p = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]) @ p
-        p = p + [0, 0, 4.0]
+        p = p + np.array([0, 0, 4.0])
         corners.append(Point(focal * p[0] / p[2], focal * p[1] / p[2]))
     return corners
 

@@ -10,7 +10,8 @@ from lucidex.core.document import Framing
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Rule, Size, Window
 from lucidex.core.levels import level_for, level_size, levels_of
-from lucidex.core.places import ExactSize, Percent, PlaceDemand
+from lucidex.core.measures import ExactSize, Percent
+from lucidex.core.places import PlaceDemand
 from lucidex.core.render import whole_box
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea, SidesArea

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Anchor, Size
-from lucidex.core.places import ExactSize, Percent, PlaceDemand
+from lucidex.core.measures import ExactSize, Percent
+from lucidex.core.places import PlaceDemand
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.crop import Crop, PixelArea
 from lucidex.core.steps.room import Edge, Room, RoomOnSides, RoomToShape, RoomToSize, Strip

@@ -11,7 +11,8 @@ from lucidex.core.document import Framing
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Anchor, Rule, Size, canvas_around, fit, largest_within, proportional
-from lucidex.core.places import ExactSize, Height, LongestEdge, Percent, PlaceDemand, Width
+from lucidex.core.measures import ExactSize, Height, LongestEdge, Percent, Width
+from lucidex.core.places import PlaceDemand
 from tests.conftest import picture
 from tests.core.rendering import rendered, source_of
 

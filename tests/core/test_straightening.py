@@ -10,7 +10,8 @@ from PIL import Image
 
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size
-from lucidex.core.places import ExactSize, Percent, PlaceDemand
+from lucidex.core.measures import ExactSize, Percent
+from lucidex.core.places import PlaceDemand
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.straighten import Straighten, bounding_size, largest_upright, level_angle
 from lucidex.core.steps.turn import Direction, Turn

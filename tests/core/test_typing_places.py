@@ -7,10 +7,11 @@ from hypothesis import strategies as st
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, SaidError
 from lucidex.core.geometry import Anchor, Rule
-from lucidex.core.places import PlaceDemand, demand_words, read_demand
+from lucidex.core.places import PlaceDemand, demand_words
 from lucidex.core.reading import ReadPlace, ReadStep, read_line
 from lucidex.core.steps import all_offers
 from lucidex.core.steps.base import plain
+from lucidex.core.typed_places import read_demand
 from lucidex.core.units import format_weight, parse_weight
 
 

@@ -10,9 +10,9 @@ from sqlalchemy import select, update
 
 from lucidex.core.errors import OutOfRangeError, SaidError
 from lucidex.core.geometry import Size
-from lucidex.core.places import read_demand
 from lucidex.core.proofing import FlagKind
 from lucidex.core.steps.turn import Direction, Turn
+from lucidex.core.typed_places import read_demand
 from lucidex.records.models import Result, now
 from lucidex.services import changes
 from lucidex.services.gather import NewFolio, bring_in

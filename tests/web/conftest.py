@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import pytest
 from starlette.testclient import TestClient
 
-from lucidex.core.places import read_demand
+from lucidex.core.typed_places import read_demand
 from lucidex.services import people
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who

@@ -141,7 +141,7 @@ def test_sharing_opens_and_closes_the_way(workshop: Workshop, visit: Callable[[]
 def test_a_place_of_another_folio_is_not_mixed_in(
     visit: Callable[[], Visitor], work: Work, workshop: Workshop
 ) -> None:
-    from lucidex.core.places import read_demand
+    from lucidex.core.typed_places import read_demand
     from lucidex.services.folios import make_folio
     from lucidex.services.places import hang_place
 

@@ -1,20 +1,26 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
 from collections.abc import Callable
+from hashlib import sha256
 from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from lucidex.core.clearing import Clearing
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import UnavailableError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Placement, Point, Rule, Size, Window, clamped_window, covering_window, fit
+from lucidex.core.geometry import Anchor, Placement, Point, Rule, Size, Window, clamped_window, covering_window, fit
+from lucidex.core.measures import MAX_TIMES, Multiple
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry, frame_after
+from lucidex.core.steps.clear_ground import clearings
 
-SCHEMA_REVISION = 1
+SCHEMA_REVISION = 2
 MAX_STEPS = 200
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}  # from a revision to the next one
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: lambda body: body,  # revision 2 only adds: the focal point, what a framing was made for, multiples
+}  # from a revision to the next one
 
 PlaceKey = Annotated[str, Field(pattern=r"^\d{1,18}$")]
 
@@ -23,7 +29,8 @@ class Framing(BaseModel):
     """The part of the picture that a place shows: a focal point of the content, and how much closer.
 
     `focal_x` and `focal_y` are fractions of the upright original; `zoom` 1 is the largest window of the
-    place's shape.
+    place's shape. `made_for` names the frame (`frame_name`) on which somebody chose it; where the picture's frame
+    is another one by now, the framing has moved with the picture.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -31,6 +38,7 @@ class Framing(BaseModel):
     focal_x: Annotated[float, Field(ge=0, le=1)] = 0.5
     focal_y: Annotated[float, Field(ge=0, le=1)] = 0.5
     zoom: Annotated[float, Field(ge=1, le=10_000)] = 1.0
+    made_for: Annotated[str, Field(max_length=16)] | None = None
 
     def window(self, frame: Frame, place: Size) -> Window:
         """The window in picture pixels, of the place's exact shape, held inside the picture."""
@@ -38,13 +46,23 @@ class Framing(BaseModel):
         return clamped_window(frame.to_picture(Point(self.focal_x, self.focal_y)), width, height, frame.size)
 
 
+class FocalPoint(BaseModel):
+    """The spot that must stay in view, whatever the shape; fractions of the upright original."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: Annotated[float, Field(ge=0, le=1)]
+    y: Annotated[float, Field(ge=0, le=1)]
+
+
 class Output(BaseModel):
-    """Format and quality of this picture in one place, where they differ from what the place says."""
+    """Format, quality and multiple of this picture in one place, where they differ from what the place says."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     format: FormatName | None = None
     quality: Annotated[int, Field(ge=1, le=100)] | None = None
+    times: Annotated[int, Field(ge=1, le=MAX_TIMES)] | None = None
 
 
 class Texts(BaseModel):
@@ -67,6 +85,7 @@ class PictureDocument(BaseModel):
     framings: dict[PlaceKey, Framing] = Field(default_factory=dict)
     outputs: dict[PlaceKey, Output] = Field(default_factory=dict)
     texts: Texts = Texts()
+    focal_point: FocalPoint | None = None
 
     @model_validator(mode="after")
     def _can_be_read_again(self) -> Self:
@@ -93,15 +112,43 @@ class PictureDocument(BaseModel):
         """What the active steps make of the upright original."""
         return frame_after(Frame.of(upright), self.steps)
 
+    @property
+    def clearings(self) -> tuple[Clearing, ...]:
+        """The grounds that its active steps make clear."""
+        return clearings(tuple(entry.step for entry in self.steps if entry.active))
+
+    def shows_clear(self, frame: Frame) -> bool:
+        """Whether its steps leave something clear."""
+        return frame.shows_clear or bool(self.clearings)
+
+    def demand_for(self, place_key: str, demand: PlaceDemand) -> PlaceDemand:
+        """What the place asks of this picture: a multiple may be chosen for each picture."""
+        times = self.outputs.get(place_key, Output()).times
+        if times is None or not isinstance(demand.measure, Multiple):
+            return demand
+        return demand.model_copy(update={"measure": demand.measure.model_copy(update={"times": times})})
+
     def placement(self, frame: Frame, place_key: str, demand: PlaceDemand) -> Placement:
         """Where the picture goes in a place.
 
+        A framing decides, then the picture's focal point unless the place keeps to a side, then the place's anchor.
         Raises OutOfRangeError where the place's size for this picture exceeds the limits.
         """
+        demand = self.demand_for(place_key, demand)
         place = demand.size_for(frame.size)
-        framing = self.framings.get(place_key)
+        framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
         framed = framing.window(frame, place) if framing and demand.is_framed else None
-        return fit(frame.size, place, demand.rule, demand.anchor, framed)
+        return fit(frame.size, place, demand.rule, demand.anchor, framed, demand.enlarges)
+
+    def _framing_by_focal_point(self, demand: PlaceDemand) -> Framing | None:
+        if self.focal_point is None or demand.anchor is not Anchor.CENTRE:
+            return None
+        return Framing(focal_x=self.focal_point.x, focal_y=self.focal_point.y)
+
+    def has_moved(self, frame: Frame, place_key: str) -> bool:
+        """Whether the picture's frame changed since somebody framed it for a place."""
+        framing = self.framings.get(place_key)
+        return framing is not None and framing.made_for not in {None, frame_name(frame)}
 
     def output(self, place_key: str, demand: PlaceDemand, has_clear_areas: bool) -> tuple[FormatName, int | None]:
         """Format and quality for a place: this picture's own, else the place's, else what suits."""
@@ -120,9 +167,12 @@ def shows_ground(placement: Placement, demand: PlaceDemand) -> bool:
 def framing_of_window(frame: Frame, place: Size, window: Window) -> Framing:
     """The framing whose window is nearest to `window` (picture pixels)."""
     width, _ = covering_window(frame.size, place)
-    centre = frame.to_content(window.centre)
-    return Framing(
-        focal_x=min(max(centre.x, 0.0), 1.0),
-        focal_y=min(max(centre.y, 0.0), 1.0),
-        zoom=min(max(width / window.width, 1.0), 10_000.0),
-    )
+    centre = frame.held_content(window.centre)
+    zoom = min(max(width / window.width, 1.0), 10_000.0)
+    return Framing(focal_x=centre.x, focal_y=centre.y, zoom=zoom, made_for=frame_name(frame))
+
+
+def frame_name(frame: Frame) -> str:
+    """A short name of a frame's shape and position, the same wherever they are the same."""
+    numbers = [frame.size.width, frame.size.height, *(round(float(n), 6) for n in frame.transform.matrix.ravel())]
+    return sha256(repr(numbers).encode()).hexdigest()[:16]

@@ -195,13 +195,19 @@ def anchored_window(anchor: Anchor, width: float, height: float, picture: Size) 
 
 
 def fit(
-    picture: Size, place: Size, rule: Rule, anchor: Anchor = Anchor.CENTRE, framed: Window | None = None
+    picture: Size,
+    place: Size,
+    rule: Rule,
+    anchor: Anchor = Anchor.CENTRE,
+    framed: Window | None = None,
+    enlarges: bool = True,
 ) -> Placement:
     """Place a picture by one of the four rules.
 
     `framed` is the part chosen by hand (picture pixels, of the place's shape); it counts under COVER only.
     The canvas is exactly `place` for COVER, CONTAIN and FILL; for SCALE_DOWN it is the picture's own size,
-    or the largest of its shape within the place where it is larger.
+    or the largest of its shape within the place where it is larger. Without `enlarges`, CONTAIN leaves a picture
+    that is smaller than the place at its own size.
     """
     whole = Window(0.0, 0.0, float(picture.width), float(picture.height))
     if rule is Rule.FILL:
@@ -210,9 +216,10 @@ def fit(
         window = framed or anchored_window(anchor, *covering_window(picture, place), picture)
         return Placement(window, place, 0, 0, place)
     drawn = largest_within(picture, place)
+    fits = picture.width <= place.width and picture.height <= place.height
+    if fits and (rule is Rule.SCALE_DOWN or not enlarges):
+        drawn = picture
     if rule is Rule.SCALE_DOWN:
-        if picture.width <= place.width and picture.height <= place.height:
-            drawn = picture
         return Placement(whole, drawn, 0, 0, drawn)
     across, down = anchor.fractions
     left = math.floor((place.width - drawn.width) * across)

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.places import ReadDemand, explain_limits, looks_like_size, read_demand
+from lucidex.core.places import explain_limits
 from lucidex.core.steps import ALL_STEPS, all_offers
 from lucidex.core.steps.base import Step
+from lucidex.core.typed_places import ReadDemand, looks_like_size, read_demands
 
 MAX_LINE = 200
 
@@ -20,20 +21,20 @@ class ReadStep:
 
 
 @dataclass(frozen=True)
-class ReadPlace:
-    """The line means a place."""
+class ReadPlaces:
+    """The line means one place, or several at once."""
 
-    demand: ReadDemand
+    demands: tuple[ReadDemand, ...]
 
 
-def read_line(text: str) -> ReadStep | ReadPlace:
+def read_line(text: str) -> ReadStep | ReadPlaces:
     """What a typed line means.
 
     Raises NotUnderstoodError with an example where it means nothing, OutOfRangeError where a number in it
     exceeds its limits.
 
-    >>> read_line("1600x900").demand.measure.words()
-    '1600 × 900'
+    >>> [demand.measure.words() for demand in read_line("1600x900, 720 wide").demands]
+    ['1600 × 900', '720 wide']
     """
     line = " ".join(text[: MAX_LINE + 1].lower().split())
     if not line or len(line) > MAX_LINE:
@@ -42,7 +43,7 @@ def read_line(text: str) -> ReadStep | ReadPlace:
     if step is not None:
         return ReadStep(step)
     if looks_like_size(line):
-        return ReadPlace(read_demand(line))
+        return ReadPlaces(tuple(read_demands(line)))
     raise NotUnderstoodError(f"“{text.strip()[:60]}” is not understood. Choose from the lists below, or type a size.")
 
 

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 import pyvips
 
+from lucidex.core.clearing import Clearing, clear
 from lucidex.core.colour import to_srgb, with_profile
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
@@ -30,7 +31,8 @@ WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so 
 class Plan:
     """All that decides the pixels of one result, as numbers: nothing else may enter `draw`.
 
-    `total` leads from stored pixels to the picture; `layers` are the grounds that steps put into the picture;
+    `total` leads from stored pixels to the picture; `clearings` are grounds of the original that are made clear,
+    `layers` the grounds that steps put into the picture;
     `ground` is the place's canvas around it, None for clear.
     """
 
@@ -39,13 +41,20 @@ class Plan:
     level: int
     ground: Colour | None
     layers: tuple[Layer, ...] = ()
+    clearings: tuple[Clearing, ...] = ()
 
 
-def plan(source: Source, frame: Frame, placement: Placement, ground: Colour | None) -> Plan:
+def plan(
+    source: Source,
+    frame: Frame,
+    placement: Placement,
+    ground: Colour | None,
+    clearings: tuple[Clearing, ...] = (),
+) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
     density = max(_densities(total, placement))
-    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers)
+    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers, clearings)
 
 
 def draw(source: Source, chosen: Plan) -> pyvips.Image:
@@ -54,7 +63,10 @@ def draw(source: Source, chosen: Plan) -> pyvips.Image:
     The result has exactly the size of the placement's canvas. Raises pyvips.Error where memory is short.
     """
     part = _moved(source, chosen) if _only_moves(source, chosen) else _turned_freely(source, chosen)
-    painted = paint(to_srgb(part), chosen.layers, _to_picture(chosen.placement))
+    to_picture = _to_picture(chosen.placement)
+    to_upright = to_picture.then(chosen.total.inverse).then(source.uprighting)
+    to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
+    painted = paint(clear(to_srgb(part), chosen.clearings, to_content), chosen.layers, to_picture)
     return _on_canvas(painted, chosen.placement, chosen.ground).copy_memory()
 
 

@@ -54,6 +54,17 @@ class Length:
         return max(1, int(exact.to_integral_value(ROUND_HALF_UP)))
 
 
+def length_of(pixels: int, unit: LengthUnit, pixels_per_inch: float) -> float:
+    """The length of so many pixels at a resolution, in a unit.
+
+    >>> length_of(2480, LengthUnit.CM, 300)
+    20.997333333333334
+    """
+    if unit is LengthUnit.PX:
+        return float(pixels)
+    return float(pixels / (_INCHES[unit] * Decimal(str(pixels_per_inch))))
+
+
 def parse_decimal(text: str) -> Decimal:
     """Read a number with decimal point or decimal comma.
 

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lucidex.core.document import Framing, Texts
-from lucidex.core.places import read_demand
 from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import plain
+from lucidex.core.typed_places import read_demand
 from lucidex.services import changes, folios, gather, places
 from lucidex.services.people import Who, add_person, find_login
 from lucidex.services.prepare import change

@@ -163,6 +163,20 @@ class Place(Base):
     taken_down_at: Mapped[datetime | None]
 
 
+class OwnPlace(Base):
+    """A place in somebody's own book of places; `demand` is a `core.places.PlaceDemand`."""
+
+    __tablename__ = "own_place"
+    __table_args__ = (Index("own_place_by_person", "person_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    purpose: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    demand: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`."""
 

@@ -3,14 +3,12 @@
 import secrets
 from collections.abc import Callable
 
-from pydantic import ValidationError
-
-from lucidex.core.document import MAX_STEPS, Framing, Output, PictureDocument, Texts
+from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.intake import Facts
-from lucidex.core.places import explain_limits
-from lucidex.core.steps import AnyStep, StepEntry
+from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
+from lucidex.core.steps.order import moved_before
 from lucidex.services.prepare import Alter
 
 
@@ -25,16 +23,62 @@ def _index(document: PictureDocument, step_id: str) -> int:
     raise NotFoundError("This step is no longer in the list.")
 
 
-def add_step(step: Step, step_id: str | None = None) -> Alter:
-    """Put a step at the end of the list."""
+def new_entry(step: Step, step_id: str | None = None) -> StepEntry:
+    """A step with an id of its own."""
+    return StepEntry.model_validate({"id": step_id or secrets.token_hex(6), "step": step.model_dump()})
+
+
+def add_step(step: Step, step_id: str | None = None, before: str | None = None) -> Alter:
+    """Put a step at the end of the list, or before another one."""
 
     def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
         if len(document.steps) >= MAX_STEPS:
             raise OutOfRangeError(f"A picture can have at most {MAX_STEPS} steps.")
-        entry = StepEntry.model_validate({"id": step_id or secrets.token_hex(6), "step": step.model_dump()})
-        return _with_steps(document, [*document.steps, entry])
+        seat = len(document.steps) if before is None else _index(document, before)
+        steps = list(document.steps)
+        steps.insert(seat, new_entry(step, step_id))
+        return _with_steps(document, steps)
 
     return alter
+
+
+def several(*alters: Alter) -> Alter:
+    """Changes that count as one."""
+
+    def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
+        for one in alters:
+            document = one(document, facts)
+        return document
+
+    return alter
+
+
+def duplicate_step(step_id: str) -> Alter:
+    """The same step once more, right after itself."""
+
+    def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
+        index = _index(document, step_id)
+        after = document.steps[index + 1].id if index + 1 < len(document.steps) else None
+        return add_step(document.steps[index].step, before=after)(document, facts)
+
+    return alter
+
+
+def put_before(step_id: str, other_id: str) -> Alter:
+    """Move a step right before another one of its band."""
+
+    def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
+        mine, other = document.steps[_index(document, step_id)], document.steps[_index(document, other_id)]
+        if mine.step.band is not other.step.band:
+            raise OutOfRangeError("These two steps cannot change their order.")
+        return _with_steps(document, list(moved_before(document.steps, step_id, other_id)))
+
+    return alter
+
+
+def set_focal_point(focal: FocalPoint | None) -> Alter:
+    """The spot that must stay in view where nobody framed."""
+    return lambda document, facts: document.model_copy(update={"focal_point": focal})
 
 
 def _replace(step_id: str, make: Callable[[StepEntry], StepEntry]) -> Alter:
@@ -47,23 +91,15 @@ def _replace(step_id: str, make: Callable[[StepEntry], StepEntry]) -> Alter:
     return alter
 
 
-def change_step(step_id: str, parameters: dict[str, object]) -> Alter:
-    """Give a step other parameters; those that are not named stay."""
+def replace_step(step_id: str, *steps: Step) -> Alter:
+    """Put another step, several or none in a step's seat; the first one keeps its id."""
 
-    def make(entry: StepEntry) -> StepEntry:
-        try:
-            return StepEntry.model_validate(
-                {**entry.model_dump(), "step": {**entry.step.model_dump(mode="json"), **parameters}}
-            )
-        except ValidationError as error:
-            raise OutOfRangeError(explain_limits(error)) from error
+    def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
+        index = _index(document, step_id)
+        entries = [new_entry(step, step_id if place == 0 else None) for place, step in enumerate(steps)]
+        return _with_steps(document, [*document.steps[:index], *entries, *document.steps[index + 1 :]])
 
-    return _replace(step_id, make)
-
-
-def replace_step(step_id: str, step: AnyStep) -> Alter:
-    """Put another step in a step's seat."""
-    return _replace(step_id, lambda entry: entry.model_copy(update={"step": step}))
+    return alter
 
 
 def switch_step(step_id: str, active: bool) -> Alter:

@@ -195,3 +195,31 @@ def put_back_picture(workshop: Workshop, who: Who, picture_id: int) -> int:
         picture = removed_picture_of(session, who, picture_id)
         picture.removed_at = None
         return picture.folio_id
+
+
+def copy_picture(
+    workshop: Workshop, who: Who, picture_id: int, document: PictureDocument, name: str, did: str
+) -> int:
+    """A picture of its own over the same original, with a document of its own; its id."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        copy = Picture(
+            folio_id=picture.folio_id,
+            original_sha256=picture.original_sha256,
+            file_name=named_apart(picture.file_name, name),
+        )
+        session.add(copy)
+        session.flush()
+        start_document(session, who, copy.id, document, did)
+        session.get_one(Folio, picture.folio_id).changed_at = now()
+        return copy.id
+
+
+def named_apart(file_name: str, what: str) -> str:
+    """A file name that says what sets a copy apart.
+
+    >>> named_apart("dome.jpg", "part")
+    'dome, part.jpg'
+    """
+    stem, dot, suffix = file_name.rpartition(".")
+    return clean_file_name(f"{stem}, {what}.{suffix}" if dot else f"{file_name}, {what}")

@@ -1,10 +1,10 @@
 """Hanging places in a folio, changing them, taking them down and hanging them again."""
 
-from pydantic import ValidationError
 from sqlalchemy import update
 
 from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
-from lucidex.core.places import PlaceDemand, ReadDemand, explain_limits
+from lucidex.core.places import PlaceDemand, amended
+from lucidex.core.typed_places import ReadDemand
 from lucidex.records.models import Place, now
 from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
 from lucidex.services.people import Who
@@ -76,14 +76,6 @@ def hang_again(workshop: Workshop, who: Who, place_id: int) -> Place:
         place = place_of(session, who, place_id)
         place.taken_down_at = None
         return place
-
-
-def amended(demand: PlaceDemand, **parts: object) -> PlaceDemand:
-    """The demand with some parts replaced. Raises OutOfRangeError in words."""
-    try:
-        return PlaceDemand.model_validate({**demand.model_dump(mode="json"), **parts})
-    except ValidationError as error:
-        raise OutOfRangeError(explain_limits(error)) from error
 
 
 def typed_over(demand: PlaceDemand, read: ReadDemand) -> PlaceDemand:

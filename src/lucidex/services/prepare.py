@@ -31,6 +31,7 @@ class PictureState:
     facts: Facts
     document: PictureDocument
     version: int
+    snapshot_id: int
     undo: str | None
     redo: str | None
 
@@ -66,6 +67,7 @@ def _state(session: Session, picture: Picture) -> PictureState:
         facts=Facts.model_validate(picture.original.facts),
         document=PictureDocument.read(held.snapshot.body),
         version=held.version,
+        snapshot_id=held.snapshot_id,
         undo=held.snapshot.did if held.snapshot.parent_id is not None else None,
         redo=after.did if after else None,
     )
@@ -195,6 +197,16 @@ def go_to(workshop: Workshop, who: Who, picture_id: int, version: int, snapshot_
         if snapshot.id != held.snapshot_id:
             _point(session, picture, version, snapshot.id)
         return _state(session, picture)
+
+
+def read_snapshot(workshop: Workshop, who: Who, picture_id: int, snapshot_id: int) -> PictureDocument:
+    """The document as it stood at a state. NotFoundError where the state is not this picture's."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        snapshot = session.get(Snapshot, snapshot_id)
+        if snapshot is None or snapshot.picture_id != picture.id:
+            raise NotFoundError("This state is not in the picture's history.")
+        return PictureDocument.read(snapshot.body)
 
 
 def _expect(held: Document, version: int) -> None:

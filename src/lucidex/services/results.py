@@ -15,11 +15,12 @@ from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 
 from lucidex.core.attention import CANONICAL_EDGE, focal_point
+from lucidex.core.content import Raster
 from lucidex.core.document import PictureDocument, shows_ground
 from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Placement, Point, Rule, Size, check_output_size, fit
+from lucidex.core.geometry import Placement, Point, Rule, Size, Window, check_output_size, fit
 from lucidex.core.grounds import colour_of
 from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
@@ -148,14 +149,19 @@ class Renderer:
         """The finished file where it is in the store already."""
         return self._done(wanted.key)
 
-    def suggest_focal_point(self, state: PictureState) -> Point:
-        """The content point of the prepared picture that draws attention, found on the canonical raster."""
+    def raster(self, state: PictureState, document: PictureDocument) -> Raster:
+        """A document's picture on the canonical raster: what automatic steps look at."""
         canonical = Size(CANONICAL_EDGE, CANONICAL_EDGE)
         with self._preview_slots:
-            found = focal_point(self._drawn(for_screen(self._workshop, state, canonical, state.document)))
-        frame = state.frame
-        content = frame.to_content(Point(found.x * frame.size.width, found.y * frame.size.height))
-        return Point(min(max(content.x, 0.0), 1.0), min(max(content.y, 0.0), 1.0))
+            image = self._drawn(for_screen(self._workshop, state, canonical, document))
+        return Raster(image.numpy(), document.frame(state.facts.upright))
+
+    def suggest_focal_point(self, state: PictureState) -> Point:
+        """The content point of the prepared picture that draws attention."""
+        raster = self.raster(state, state.document)
+        found = focal_point(pyvips.Image.new_from_array(raster.pixels, interpretation="srgb"))
+        frame = raster.frame
+        return frame.held_content(Point(found.x * frame.size.width, found.y * frame.size.height))
 
     def _compute(self, wanted: Wanted) -> bytes:
         try:
@@ -256,8 +262,9 @@ def in_place(
     Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
     """
     frame = state.frame
+    demand = state.document.demand_for(place_key, demand)
     placement = state.document.placement(frame, place_key, demand)
-    has_clear = state.facts.has_clear_areas or frame.shows_clear or shows_ground(placement, demand)
+    has_clear = state.facts.has_clear_areas or state.document.shows_clear(frame) or shows_ground(placement, demand)
     name, quality = state.document.output(place_key, demand, has_clear)
     if as_format is not None and as_format is not name:
         name, quality = as_format, as_format.output.default_quality
@@ -293,12 +300,12 @@ def _wanted(
     ground: tuple[int, int, int] | None,
 ) -> Wanted:
     source = open_source(workshop, state.original_sha256, state.facts)
-    suits = FormatName.PNG if state.facts.has_alpha or frame.shows_clear else FormatName.JPEG
+    suits = FormatName.PNG if state.facts.has_alpha or document.shows_clear(frame) else FormatName.JPEG
     return Wanted(
         state.original_sha256,
         document.steps,
         source,
-        plan(source, frame, placement, ground),
+        plan(source, frame, placement, ground, document.clearings),
         suits,
         Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None),
     )
@@ -321,4 +328,19 @@ def for_screen(workshop: Workshop, state: PictureState, box: Size, document: Pic
     placement = fit(
         frame.size, Size(min(box.width, MAX_PREVIEW_EDGE), min(box.height, MAX_PREVIEW_EDGE)), Rule.SCALE_DOWN
     )
+    return _wanted(workshop, state, document, frame, placement, None)
+
+
+def part_for_screen(
+    workshop: Workshop, state: PictureState, part: Window, box: Size, document: PictureDocument
+) -> Wanted:
+    """A window of the prepared picture (its pixels), drawn to exactly `box`; for looking closer."""
+    frame = document.frame(state.facts.upright)
+    left, top = max(part.left, 0.0), max(part.top, 0.0)
+    width = min(part.left + part.width, frame.size.width) - left
+    height = min(part.top + part.height, frame.size.height) - top
+    if width <= 0 or height <= 0:
+        raise OutOfRangeError("This part lies outside the picture.")
+    drawn = check_output_size(Size(min(box.width, MAX_PREVIEW_EDGE), min(box.height, MAX_PREVIEW_EDGE)))
+    placement = Placement(Window(left, top, width, height), drawn, 0, 0, drawn)
     return _wanted(workshop, state, document, frame, placement, None)

@@ -2,27 +2,31 @@
 
 import json
 from dataclasses import dataclass
-from hashlib import sha256
 
-from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.document import Framing
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import SaidError
 from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
+from lucidex.core.geometry import Size, largest_within
+from lucidex.core.linked import LinkedSize
+from lucidex.core.measures import Multiple, Percent, Rung, ladder
 from lucidex.core.places import PlaceDemand
+from lucidex.core.proofing import SOFT_FROM
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.crop import Crop, ShapeArea
-from lucidex.core.steps.straighten import Straighten
+from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture
-from lucidex.services.results import Finished, PlacedPicture, in_place, up_to
+from lucidex.services.results import Finished, PlacedPicture, in_place
 from lucidex.web.context import AppContext
+from lucidex.web.place_form import SizeFields, size_fields
+from lucidex.web.stage_facts import stage_facts
 from lucidex.web.wall import Hanging, Seat, hang
 
-OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE = "framing", "output", "rule"
+OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL = "framing", "output", "rule", "focal"
+_OPEN_PARTS = {OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL}
 
 
 @dataclass(frozen=True)
@@ -42,6 +46,16 @@ class PlaceView:
 
 
 @dataclass(frozen=True)
+class Shown:
+    """What somebody looks at: the chosen place, the unfolded control, a step to look back to or to insert before."""
+
+    place: int | None = None
+    open: str | None = None
+    after: str | None = None
+    insert: str | None = None
+
+
+@dataclass(frozen=True)
 class BenchView:
     """Everything on the bench."""
 
@@ -53,7 +67,9 @@ class BenchView:
     open: str | None
     wall: Hanging
     stage: dict[str, object]
-    notes: tuple[Note, ...]
+    advice: dict[str, Advice]
+    after: StepEntry | None
+    insert: StepEntry | None
 
     @property
     def place_id(self) -> int | None:
@@ -75,15 +91,41 @@ class BenchView:
         """The chosen place's framing by hand."""
         return self.state.document.framings.get(str(self.place_id))
 
+    @property
+    def has_moved(self) -> bool:
+        """Whether the chosen place's framing moved with the picture since somebody chose it."""
+        return self.state.document.has_moved(self.frame, str(self.place_id))
+
+    @property
+    def linked(self) -> SizeFields:
+        """The linked numbers of the chosen place's size."""
+        demand = self.chosen.demand if self.chosen else PlaceDemand(measure=Percent(percent=100))
+        return size_fields(LinkedSize.of(demand), demand, self.frame.size)
+
+    @property
+    def ladder(self) -> list[Rung]:
+        """The multiples of the chosen place, where it takes multiples."""
+        if self.chosen is None or not isinstance(self.chosen.demand.measure, Multiple):
+            return []
+        demand = self.chosen.demand
+        own = self.state.document.demand_for(str(self.place_id), demand).measure
+        return ladder(own, self.frame.size, demand.rule, demand.anchor) if isinstance(own, Multiple) else []
+
+    @property
+    def largest_of_shape(self) -> Size | None:
+        """The largest size of the chosen place's shape that needs no enlarging, where the place is too large."""
+        placed = self.chosen.placed if self.chosen else None
+        if placed is None or not placed.demand.is_framed or placed.placement.enlargement <= SOFT_FROM:
+            return None
+        return largest_within(placed.size, self.frame.size)
+
+    def notes_of(self, step_id: str) -> list[Note]:
+        """What is to be said about a step."""
+        return [note for note in self.frame.notes if note.step_id == step_id]
+
     def seat_view(self, seat: Seat) -> PlaceView:
         """The place that hangs in a seat."""
         return self.places[seat.index]
-
-
-def steps_digest(state: PictureState, document: PictureDocument) -> str:
-    """Changes whenever a preview of the picture would."""
-    steps = json.dumps([entry.model_dump(mode="json") for entry in document.steps if entry.active])
-    return sha256(f"{state.original_sha256}{steps}".encode()).hexdigest()[:16]
 
 
 def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
@@ -96,114 +138,31 @@ def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
     return PlaceView(place, demand, placed, app.renderer.known(placed.wanted), None)
 
 
-def bench_view(app: AppContext, who: Who, picture_id: int, place_id: int | None, open_part: str | None) -> BenchView:
-    """The bench of a picture with a place chosen and a control unfolded."""
+def bench_view(app: AppContext, who: Who, picture_id: int, shown: Shown) -> BenchView:
+    """The bench of a picture, as somebody looks at it."""
     state = read_picture(app.workshop, who, picture_id)
     folio = read_folio(app.workshop, who, state.folio_id)
     places = [place_view(app, state, place) for place in folio.places]
-    chosen = next((view for view in places if view.place.id == place_id), places[0] if places else None)
+    chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
     frame = state.frame
-    open_step = next((entry for entry in state.document.steps if entry.id == open_part), None)
-    stage = _step_stage(state, open_step) if open_step else None
+    steps = {entry.id: entry for entry in state.document.steps}
+    open_step, after = steps.get(shown.open or ""), steps.get(shown.after or "")
+    given = advice(Frame.of(state.facts.upright), state.document.steps)
     return BenchView(
         folio=folio,
         state=state,
         frame=frame,
         places=places,
         chosen=chosen,
-        open=open_part if open_step or open_part in {OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE} else None,
+        open=shown.open if open_step or shown.open in _OPEN_PARTS else None,
         wall=hang([view.size for view in places]),
-        stage=stage or _place_stage(state, frame, chosen),
-        notes=frame.notes,
+        stage=stage_facts(
+            state, chosen.place if chosen else None, chosen.placed if chosen else None, shown.open, after
+        ),
+        advice={one.step_id: one for one in given},
+        after=after,
+        insert=steps.get(shown.insert or ""),
     )
-
-
-def _window(window: Window) -> dict[str, float]:
-    return {"left": window.left, "top": window.top, "width": window.width, "height": window.height}
-
-
-def _size(size: Size) -> dict[str, int]:
-    return {"width": size.width, "height": size.height}
-
-
-def _step_stage(state: PictureState, entry: StepEntry) -> dict[str, object] | None:
-    """The stage for a step that is handled on the picture itself; None for all others."""
-    if isinstance(entry.step, Crop):
-        return _crop_stage(state, entry)
-    return _level_stage(state, entry) if isinstance(entry.step, Straighten) else None
-
-
-def _level_stage(state: PictureState, entry: StepEntry) -> dict[str, object]:
-    """The picture as it stands after the straightening, to draw a line on."""
-    steps = state.document.steps
-    index = steps.index(entry)
-    after = steps[index + 1].id if index + 1 < len(steps) else None
-    document = up_to(state.document, after)
-    return {
-        "mode": "level",
-        "picture": _size(document.frame(state.facts.upright).size),
-        "preview": _preview_address(state, document, after),
-        "post": f"/pictures/{state.picture_id}/steps/{entry.id}/line",
-    }
-
-
-def _crop_stage(state: PictureState, entry: StepEntry) -> dict[str, object]:
-    """The picture as it stood before the crop, with the crop's window."""
-    crop = entry.step
-    if not isinstance(crop, Crop):
-        raise TypeError(entry.step)
-    document = up_to(state.document, entry.id)
-    frame = document.frame(state.facts.upright)
-    box = crop.area.box(frame)
-    shape = [crop.area.across, crop.area.down] if isinstance(crop.area, ShapeArea) else None
-    return {
-        "mode": "crop",
-        "picture": _size(frame.size),
-        "window": _window(box.window),
-        "shape": shape,
-        "fixed": crop.area.by == "pixels",
-        "preview": _preview_address(state, document, entry.id),
-        "post": f"/pictures/{state.picture_id}/steps/{entry.id}/window",
-    }
-
-
-def _place_stage(state: PictureState, frame: Frame, chosen: PlaceView | None) -> dict[str, object]:
-    """The prepared picture, with the chosen place's window where it has one."""
-    stage: dict[str, object] = {
-        "mode": "whole",
-        "picture": _size(frame.size),
-        "preview": _preview_address(state, state.document, None),
-    }
-    if chosen is None or chosen.placed is None:
-        return stage
-    stage["output"] = _size(chosen.placed.size)
-    placement = chosen.placed.placement
-    if not placement.covers_canvas:
-        stage["canvas"] = _window(canvas_around(placement))
-    if chosen.demand.is_framed:
-        width, height = covering_window(frame.size, chosen.placed.size)
-        stage |= {
-            "mode": "framing",
-            "window": _window(chosen.placed.placement.window),
-            "largest": {"width": width, "height": height},
-            "shape": [chosen.placed.size.width, chosen.placed.size.height],
-            "post": f"/pictures/{state.picture_id}/places/{chosen.place.id}/framing",
-            "focal": _focal(state, frame, chosen),
-        }
-    return stage
-
-
-def _focal(state: PictureState, frame: Frame, chosen: PlaceView) -> dict[str, float] | None:
-    framing = state.document.framings.get(str(chosen.place.id))
-    if framing is None:
-        return None
-    point = frame.to_picture(Point(framing.focal_x, framing.focal_y))
-    return {"x": point.x, "y": point.y}
-
-
-def _preview_address(state: PictureState, document: PictureDocument, before: str | None) -> str:
-    digest = steps_digest(state, document)
-    return f"/pictures/{state.picture_id}/preview?v={digest}" + (f"&before={before}" if before else "")
 
 
 def format_choices() -> list[tuple[str, str, str]]:

@@ -7,16 +7,30 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.frame import Frame
 from lucidex.core.steps.base import FramingStep, Offer, Step
+from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room, Strip
 from lucidex.core.steps.straighten import Straighten
+from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
 
-ALL_STEPS: tuple[type[Step], ...] = (Crop, Turn, Straighten, Mirror, Perspective, FourPoints, Room, Strip)
+ALL_STEPS: tuple[type[Step], ...] = (
+    Crop,
+    Turn,
+    Straighten,
+    Mirror,
+    Perspective,
+    FourPoints,
+    Trim,
+    Room,
+    Strip,
+    ClearGround,
+)
 
 AnyStep = Annotated[
-    Crop | Turn | Straighten | Mirror | Perspective | FourPoints | Room | Strip, Field(discriminator="kind")
+    Crop | Turn | Straighten | Mirror | Perspective | FourPoints | Trim | Room | Strip | ClearGround,
+    Field(discriminator="kind"),
 ]
 
 
@@ -35,12 +49,23 @@ def all_offers() -> tuple[Offer, ...]:
     return tuple(offer for kind in ALL_STEPS for offer in kind.offers())
 
 
+def offers_by_group() -> dict[str, list[Offer]]:
+    """The ready-made steps under the names of their groups."""
+    groups: dict[str, list[Offer]] = {}
+    for kind in ALL_STEPS:
+        groups.setdefault(kind.group.value, []).extend(kind.offers())
+    return groups
+
+
 def frame_after(frame: Frame, entries: tuple[StepEntry, ...]) -> Frame:
     """The frame after the active framing steps of a list, with their notes."""
     for entry in entries:
-        if entry.active and isinstance(entry.step, FramingStep):
+        if entry.active:
             said = len(frame.notes)
-            frame = entry.step.reframe(frame)
+            if (remark := entry.step.remark(frame)) is not None:
+                frame = frame.with_note(remark)
+            if isinstance(entry.step, FramingStep):
+                frame = entry.step.reframe(frame)
             notes = (replace(note, step_id=entry.id) for note in frame.notes[said:])
             frame = replace(frame, notes=(*frame.notes[:said], *notes))
     return frame

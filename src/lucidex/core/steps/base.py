@@ -4,9 +4,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar, Self
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, ValidationError
 
-from lucidex.core.frame import Frame
+from lucidex.core.content import Raster
+from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
+from lucidex.core.frame import Frame, Note
+from lucidex.core.units import parse_decimal
 
 
 class Band(StrEnum):
@@ -37,6 +40,7 @@ class Group(StrEnum):
     """The list under which a step is found."""
 
     FRAME = "Frame"
+    MEND = "Mend"
 
 
 @dataclass(frozen=True)
@@ -80,10 +84,32 @@ class Step(BaseModel):
     group: ClassVar[Group]
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
     carried: ClassVar[Carried] = Carried.ALWAYS
+    varied_field: ClassVar[str | None] = None  # the parameter of which several values can be tried side by side
+    opens: ClassVar[bool] = True  # whether its control unfolds when it is added
+    variants: ClassVar[str] = ""  # values to begin with, as they are typed
 
     def begun(self, frame: Frame) -> Self:
         """The step as it begins on a picture; most begin as they are."""
         return self
+
+    def varied(self, value: str) -> Self:
+        """The step with another value, as typed, of the parameter by which it is varied.
+
+        Raises NotUnderstoodError where the value cannot be read, OutOfRangeError where it exceeds its limits.
+        """
+        if self.varied_field is None:
+            raise NotUnderstoodError("This step has no value of which several could be tried.")
+        typed: object = value.strip()
+        if not isinstance(getattr(self, self.varied_field), str):
+            typed = float(parse_decimal(value.strip().removesuffix("%").removesuffix("°")))
+        try:
+            return type(self).model_validate({**self.model_dump(mode="json"), self.varied_field: typed})
+        except ValidationError as error:
+            raise OutOfRangeError(f"“{value.strip()[:20]}” is not possible here.") from error
+
+    def remark(self, frame: Frame) -> Note | None:
+        """A sentence about a step that could not do what it is for, `frame` being the picture before it."""
+        return None
 
     def sentence(self) -> Sentence:
         """The step in words, with its changeable values marked."""
@@ -108,6 +134,19 @@ class FramingStep(Step):
 
     def reframe(self, frame: Frame) -> Frame:
         """The frame after this step."""
+        raise NotImplementedError
+
+
+class FindingStep(Step):
+    """A step that looks at the picture once, and keeps the numbers that it found.
+
+    `found_by` names the parameters that decide what is found: where one of them changes, it looks again.
+    """
+
+    found_by: ClassVar[frozenset[str]] = frozenset()
+
+    def found_on(self, raster: Raster) -> Self:
+        """The step with what it finds on a picture as it stands before the step."""
         raise NotImplementedError
 
 

@@ -11,6 +11,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.frame import Frame, Note, Remedy
 from lucidex.core.geometry import Box, Point, Size, largest_within, round_half_up
 from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
@@ -140,6 +141,21 @@ class Crop(FramingStep):
     kind: Literal["crop"] = "crop"
     area: Area
     carried: ClassVar[Carried] = Carried.ASK
+    varied_field: ClassVar[str | None] = "area"
+    variants: ClassVar[str] = "1:1; 4:5; 3:2; 16:9"
+
+    def varied(self, value: str) -> "Crop":
+        """The crop with another shape or size about the same middle, as typed: 4:5 or 1600x900."""
+        return self.shaped(value)
+
+    def shaped(self, text: str) -> "Crop":
+        """The crop with a shape such as 16:9 or pixels such as 1600x900, about the same middle."""
+        typed = " ".join(text.lower().split())
+        read = Crop.read(typed if ":" in typed else f"crop {typed}")
+        if read is None:
+            raise NotUnderstoodError("Write a shape such as 16:9, or pixels such as 1600x900.")
+        centre = {"centre_x": self.area.centre_x, "centre_y": self.area.centre_y}
+        return Crop(area=read.area.model_copy(update=centre))
 
     def reframe(self, frame: Frame) -> Frame:
         """The cropped frame, with a note where the crop was larger than the picture."""

@@ -41,6 +41,8 @@ class Perspective(FramingStep):
     corners: Corners = Corners.CUT
     ground: Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")] = "#ffffff"
     carried: ClassVar[Carried] = Carried.NEVER
+    varied_field: ClassVar[str | None] = "vertical_degrees"
+    variants: ClassVar[str] = "5; 10; 15"
 
     def reframe(self, frame: Frame) -> Frame:
         """The corrected frame."""

@@ -94,6 +94,8 @@ class Room(FramingStep):
     anchor: Anchor = Anchor.CENTRE
     ground: Ground = "#ffffff"
     carried: ClassVar[Carried] = Carried.ASK
+    varied_field: ClassVar[str | None] = "ground"
+    variants: ClassVar[str] = "#ffffff; #e9e6de; #1d2326; clear"
 
     def reframe(self, frame: Frame) -> Frame:
         """The frame with the room; a note where the picture is larger than the exact size asked for."""
@@ -191,6 +193,8 @@ class Strip(FramingStep):
     strip_px: Annotated[int, Field(ge=1, le=MAX_ROOM_PX)] = 20
     ground: Ground = "#ffffff"
     carried: ClassVar[Carried] = Carried.ASK
+    varied_field: ClassVar[str | None] = "strip_px"
+    variants: ClassVar[str] = "10; 20; 40"
 
     def window(self, size: Size) -> Window:
         """The strip in a picture of this size; it covers all of it where it is as deep as the picture."""

@@ -26,6 +26,8 @@ class Straighten(FramingStep):
     corners: Corners = Corners.CUT
     ground: Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")] = "#ffffff"
     carried: ClassVar[Carried] = Carried.NEVER
+    varied_field: ClassVar[str | None] = "angle_degrees"
+    variants: ClassVar[str] = "-2; -1; 1; 2"
 
     def reframe(self, frame: Frame) -> Frame:
         """The turned frame; its middle stays the middle."""

@@ -49,6 +49,9 @@ class Turn(FramingStep):
 
     kind: Literal["turn"] = "turn"
     direction: Direction
+    opens: ClassVar[bool] = False
+    varied_field: ClassVar[str | None] = "direction"
+    variants: ClassVar[str] = "left; right; upside down"
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
 
     def reframe(self, frame: Frame) -> Frame:
@@ -73,6 +76,7 @@ class Mirror(FramingStep):
 
     kind: Literal["mirror"] = "mirror"
     sides: Sides
+    opens: ClassVar[bool] = False
 
     def reframe(self, frame: Frame) -> Frame:
         """The mirrored frame."""

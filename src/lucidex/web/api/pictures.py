@@ -4,7 +4,8 @@ from fastapi import APIRouter
 from starlette.responses import FileResponse
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
-from lucidex.core.places import PlaceDemand, read_demand
+from lucidex.core.places import PlaceDemand
+from lucidex.core.typed_places import read_demand
 from lucidex.services import prepare, results
 from lucidex.services.gather import original_file
 from lucidex.services.places import demand_of, find_place

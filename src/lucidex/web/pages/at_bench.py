@@ -3,39 +3,36 @@
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import Depends, Header, Query, Request
+from fastapi import Depends, Form, Header, Query, Request
 from starlette.responses import HTMLResponse
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import NotFoundError
 from lucidex.core.frame import Frame
-from lucidex.core.places import PlaceDemand
-from lucidex.core.steps import StepEntry, all_offers
+from lucidex.core.places import PlaceDemand, demand_words
+from lucidex.core.steps import StepEntry, offers_by_group
 from lucidex.core.steps.base import plain
 from lucidex.records.models import Place
 from lucidex.services import places
+from lucidex.services.book import by_purpose, read_entries
 from lucidex.services.people import Who
 from lucidex.services.prepare import Alter, PictureState, change, read_picture
 from lucidex.services.results import up_to
-from lucidex.web.bench_view import bench_view, format_choices
+from lucidex.services.stepping import step_of
+from lucidex.web.bench_view import Shown, bench_view, format_choices
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import page, partial
 
-USUAL_SIZES = (
-    ("1920x1080", "wide screen, slide"),
-    ("1600x640", "banner"),
-    ("1080x1350", "upright post"),
-    ("1080x1080", "square post"),
-    ("800x420", "card"),
-    ("longest 1600", "page, e-mail"),
-    ("50 %", "half of its own size"),
-    ("100 %", "its own size"),
-)
+Pixels = Annotated[float, Form(ge=-100_000, le=100_000, allow_inf_nan=False)]
 
 
 @dataclass
 class AtBench:
-    """A request at the bench of one picture; `place` is chosen, `open` is the control that is unfolded."""
+    """A request at the bench of one picture.
+
+    `place` is chosen, `open` is the control that is unfolded, `after` the step after which the picture is looked at,
+    `insert` the step before which a new one goes.
+    """
 
     request: Request
     app: AppContext
@@ -44,6 +41,8 @@ class AtBench:
     version: int
     place: int | None
     open: str | None
+    after: str | None = None
+    insert: str | None = None
 
     @property
     def state(self) -> PictureState:
@@ -56,10 +55,7 @@ class AtBench:
 
     def step(self, step_id: str) -> StepEntry:
         """A step of the list. NotFoundError where it is gone."""
-        for entry in self.state.document.steps:
-            if entry.id == step_id:
-                return entry
-        raise NotFoundError("This step is no longer in the list.")
+        return step_of(self.state.document, step_id)
 
     def frame_before(self, step_id: str) -> Frame:
         """The frame as it stood before a step."""
@@ -78,9 +74,10 @@ class AtBench:
         """The bench as it is now, as the part that htmx exchanges, or as a page where a person opens it."""
         values: dict[str, Any] = {
             "who": self.who,
-            "view": bench_view(self.app, self.who, self.picture_id, place, open_part),
-            "offers": all_offers(),
-            "usual_sizes": USUAL_SIZES,
+            "view": bench_view(self.app, self.who, self.picture_id, Shown(place, open_part, self.after, self.insert)),
+            "offers": offers_by_group(),
+            "book": by_purpose(read_entries(self.app.workshop, self.who)),
+            "demand_words": demand_words,
             "formats": format_choices(),
             "plain": plain,
         }
@@ -97,9 +94,11 @@ def at_bench(
     version: Annotated[int, Header(alias="x-version")] = 0,
     place: Annotated[int | None, Query()] = None,
     open: Annotated[str | None, Query(max_length=30)] = None,
+    after: Annotated[str | None, Query(max_length=30)] = None,
+    insert: Annotated[str | None, Query(max_length=30)] = None,
 ) -> AtBench:
     """Collects what an action of the bench needs."""
-    return AtBench(request, app, who, picture_id, version, place, open)
+    return AtBench(request, app, who, picture_id, version, place, open, after, insert)
 
 
 Bench = Annotated[AtBench, Depends(at_bench)]

@@ -4,18 +4,23 @@ import secrets
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form
-from starlette.responses import HTMLResponse
+from starlette.responses import HTMLResponse, JSONResponse
 
+from lucidex.core.document import FocalPoint
 from lucidex.core.errors import SaidError
-from lucidex.core.places import demand_words, read_demand
-from lucidex.core.reading import ReadPlace, read_line, suggestions
-from lucidex.core.steps.base import plain
-from lucidex.core.steps.crop import Crop
-from lucidex.core.steps.straighten import Straighten
+from lucidex.core.geometry import Point
+from lucidex.core.places import PlaceDemand, demand_words
+from lucidex.core.reading import ReadStep, read_line, suggestions
+from lucidex.core.steps.base import Step, plain
+from lucidex.core.typed_places import read_demand, read_demands
 from lucidex.services import changes, places
+from lucidex.services.book import find_by_name
 from lucidex.services.folios import read_folio
-from lucidex.services.prepare import go_to, read_history, redo, undo
-from lucidex.web.pages.at_bench import AtBench, Bench
+from lucidex.services.gather import copy_picture
+from lucidex.services.prepare import go_to, read_history, read_snapshot, redo, undo
+from lucidex.services.stepping import begun
+from lucidex.web.bench_view import OPEN_FOCAL
+from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
@@ -40,8 +45,13 @@ def reading(at: Bench, line: str = "") -> HTMLResponse:
     """What the typed line would do, before Enter."""
     folio = read_folio(at.app.workshop, at.who, at.state.folio_id)
     chosen = next((row for row in folio.places if row.id == at.place), None)
-    values: dict[str, object] = {"step": None, "demand": None, "trouble": None, "chosen": chosen}
-    if line.strip():
+    values: dict[str, object] = {"step": None, "demands": [], "trouble": None, "chosen": chosen, "insert": None}
+    if at.insert is not None:
+        values["insert"] = plain(at.step(at.insert).step.sentence())
+    known = find_by_name(at.app.workshop, at.who, line) if line.strip() else None
+    if known is not None:
+        values["demands"] = [f"{known.place.name}: {demand_words(known.place.demand)}"]
+    elif line.strip():
         values |= _read(line)
     return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
 
@@ -51,9 +61,9 @@ def _read(line: str) -> dict[str, object]:
         read = read_line(line)
     except SaidError as error:
         return {"trouble": error.sentence}
-    if isinstance(read, ReadPlace):
-        return {"demand": demand_words(read.demand.demand())}
-    return {"step": plain(read.step.sentence())}
+    if isinstance(read, ReadStep):
+        return {"step": plain(read.step.sentence())}
+    return {"demands": [demand_words(one.demand()) for one in read.demands]}
 
 
 @router.post("/pictures/{picture_id}/line")
@@ -63,27 +73,41 @@ def add_line(
     offer: Annotated[str, Form()] = "",
     change_place: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:
-    """A size hangs (or changes) a place, anything else is a step; `offer` is one picked from the lists."""
+    """Sizes hang (or change) places, anything else is a step; `offer` is one picked from the lists."""
     line = offer or line
-    read = read_line(line)
-    if isinstance(read, ReadPlace):
-        response = at.show(_change_typed(at, at.place, line) if change_place and at.place else _hang_typed(at, line))
+    known = find_by_name(at.app.workshop, at.who, line)
+    read = None if known else read_line(line)
+    if known is not None:
+        response = at.show(_hang(at, known.place.demand, known.place.name))
+    elif isinstance(read, ReadStep):
+        response = _add_step(at, read.step)
     else:
-        step_id = secrets.token_hex(6)
-        at.change(plain(read.step.sentence()), changes.add_step(read.step, step_id))
-        response = at.show(at.place, step_id if isinstance(read.step, Crop | Straighten) else None)
+        response = at.show(_change_typed(at, at.place, line) if change_place and at.place else _hang_typed(at, line))
     response.headers["HX-Trigger"] = "line-done"
     return response
 
 
+def _add_step(at: AtBench, step: Step) -> HTMLResponse:
+    step = begun(at.app.renderer, at.state, step, at.insert)
+    step_id = secrets.token_hex(6)
+    at.change(plain(step.sentence()), changes.add_step(step, step_id, at.insert))
+    at.insert = None
+    return at.show(at.place, step_id if step.opens else None)
+
+
 def _hang_typed(at: AtBench, line: str) -> int:
-    """Hang what was typed, unless a place like it hangs already."""
-    demand = read_demand(line).demand()
+    """Hang what was typed; the last of several is chosen."""
+    hung = [_hang(at, read.demand()) for read in read_demands(line)]
+    return hung[-1]
+
+
+def _hang(at: AtBench, demand: PlaceDemand, name: str = "") -> int:
+    """Hang a place, unless one like it hangs already."""
     folio_id = at.state.folio_id
     for row in read_folio(at.app.workshop, at.who, folio_id).places:
         if places.demand_of(row) == demand:
             return row.id
-    return places.hang_place(at.app.workshop, at.who, folio_id, demand).id
+    return places.hang_place(at.app.workshop, at.who, folio_id, demand, name).id
 
 
 def _change_typed(at: AtBench, place_id: int, line: str) -> int:
@@ -125,3 +149,35 @@ def back_to_original(at: Bench) -> HTMLResponse:
     """Take all steps away; itself undoable."""
     at.change("Back to the original", changes.clear_steps())
     return at.show(at.place)
+
+
+@router.post("/pictures/{picture_id}/focal-point")
+def put_focal_point(at: Bench, x: Pixels, y: Pixels) -> HTMLResponse:
+    """Put the focal point on a spot of the prepared picture (its pixels)."""
+    spot = at.state.frame.held_content(Point(x, y))
+    at.change("Put the focal point", changes.set_focal_point(FocalPoint(x=spot.x, y=spot.y)))
+    return at.show(at.place, OPEN_FOCAL)
+
+
+@router.post("/pictures/{picture_id}/focal-point/suggest")
+def suggest_focal_point(at: Bench) -> HTMLResponse:
+    """Put the focal point on what draws attention."""
+    spot = at.app.renderer.suggest_focal_point(at.state)
+    focal = FocalPoint(x=spot.x, y=spot.y)
+    at.change("Put the focal point on what draws attention", changes.set_focal_point(focal))
+    return at.show(at.place, OPEN_FOCAL)
+
+
+@router.post("/pictures/{picture_id}/focal-point/clear")
+def clear_focal_point(at: Bench) -> HTMLResponse:
+    """Leave it to the places again."""
+    at.change("Took the focal point away", changes.set_focal_point(None))
+    return at.show(at.place, OPEN_FOCAL)
+
+
+@router.post("/pictures/{picture_id}/variant")
+def keep_as_variant(at: Bench, snapshot: Annotated[int, Form()] = 0) -> JSONResponse:
+    """A picture of its own with the steps as they stand, or as they stood at a snapshot that somebody saw."""
+    document = read_snapshot(at.app.workshop, at.who, at.picture_id, snapshot) if snapshot else at.state.document
+    made = copy_picture(at.app.workshop, at.who, at.picture_id, document, "variant", "Kept as a variant")
+    return JSONResponse({"picture_id": made})

@@ -2,19 +2,22 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form
+from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse
 
-from lucidex.core.document import Framing, Output, framing_of_window
+from lucidex.core.book import BookPlace, Purpose
+from lucidex.core.document import Framing, Output, frame_name, framing_of_window
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.geometry import Window
-from lucidex.core.places import read_demand
-from lucidex.core.units import parse_weight
+from lucidex.core.frame import Remedy
+from lucidex.core.geometry import Window, largest_within
+from lucidex.core.measures import MAX_TIMES
+from lucidex.core.places import amended
 from lucidex.services import changes, places
+from lucidex.services.book import add_own
 from lucidex.web.bench_view import OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE
-from lucidex.web.pages.at_bench import Bench
-from lucidex.web.pages.bench_steps import Pixels
+from lucidex.web.pages.at_bench import Bench, Pixels
+from lucidex.web.place_form import PlaceForm, linked_fields
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
@@ -30,7 +33,8 @@ def reframe(at: Bench, place_id: int, left: Pixels, top: Pixels, width: Pixels, 
     if width <= 0:
         raise OutOfRangeError("The part that is shown must be wider than nothing.")
     frame = at.state.frame
-    framing = framing_of_window(frame, demand.size_for(frame.size), Window(left, top, width, height))
+    size = at.state.document.demand_for(str(place_id), demand).size_for(frame.size)
+    framing = framing_of_window(frame, size, Window(left, top, width, height))
     at.change(f"Framed for “{row.name}”", changes.frame(place_id, framing))
     return at.show(place_id, at.open)
 
@@ -42,7 +46,7 @@ def suggest_framing(at: Bench, place_id: int) -> HTMLResponse:
     state = at.state
     focal = at.app.renderer.suggest_focal_point(state)
     zoom = state.document.framings.get(str(place_id), Framing()).zoom
-    framing = Framing(focal_x=focal.x, focal_y=focal.y, zoom=zoom)
+    framing = Framing(focal_x=focal.x, focal_y=focal.y, zoom=zoom, made_for=frame_name(state.frame))
     at.change(f"Framed for “{row.name}” by what draws attention", changes.frame(place_id, framing))
     return at.show(place_id, OPEN_FRAMING)
 
@@ -67,39 +71,73 @@ def choose_output(
     state = at.state
     before, _ = state.document.output(str(place_id), demand, state.facts.has_clear_areas)
     kept = quality if before is format else None
+    chosen = state.document.outputs.get(str(place_id), Output()).model_copy(
+        update={"format": format, "quality": kept}
+    )
     did = f"Written as {format.label}" + (f" at quality {kept}" if kept else "") + f" for “{row.name}”"
-    at.change(did, changes.set_output(place_id, Output(format=format, quality=kept)))
+    at.change(did, changes.set_output(place_id, chosen))
     return at.show(place_id, OPEN_OUTPUT)
 
 
+@router.post("/multiple")
+def choose_multiple(at: Bench, place_id: int, times: Annotated[int, Form(ge=0, le=MAX_TIMES)] = 0) -> HTMLResponse:
+    """Which multiple this picture takes in this place; 0 leaves it to the nearest."""
+    row, _ = at.hung(place_id)
+    output = at.state.document.outputs.get(str(place_id), Output()).model_copy(update={"times": times or None})
+    did = f"{times} times the size for “{row.name}”" if times else f"The nearest multiple for “{row.name}”"
+    at.change(did, changes.set_output(place_id, output))
+    return at.show(place_id, OPEN_RULE)
+
+
+@router.post("/framing/accept")
+def accept_framing(at: Bench, place_id: int) -> HTMLResponse:
+    """Say that a framing which moved with the picture is right as it is."""
+    row, _ = at.hung(place_id)
+    state = at.state
+    framing = state.document.framings.get(str(place_id))
+    if framing is not None:
+        kept = framing.model_copy(update={"made_for": frame_name(state.frame)})
+        at.change(f"Framing of “{row.name}” found right", changes.frame(place_id, kept))
+    return at.show(place_id, at.open)
+
+
+@router.post("/too-large")
+def place_too_large(at: Bench, place_id: int, which: Annotated[Remedy, Form()]) -> HTMLResponse:
+    """Where a place exceeds the picture: the largest of its shape, or room around instead of enlarging."""
+    row, demand = at.hung(place_id)
+    frame = at.state.frame
+    if which is Remedy.LARGEST:
+        size = largest_within(demand.size_for(frame.size), frame.size)
+        demand = amended(demand, measure={"by": "size", "width_px": size.width, "height_px": size.height})
+    elif which is Remedy.ROOM:
+        demand = amended(demand, rule="contain", enlarges=False)
+    places.change_place(at.app.workshop, at.who, place_id, row.version, demand, row.name)
+    return at.show(place_id)
+
+
+@router.get("/size")
+def linked_size(at: Bench, place_id: int, form: Annotated[PlaceForm, Query()]) -> HTMLResponse:
+    """The linked numbers of the form after one of them was changed; nothing is recorded."""
+    _, before = at.hung(place_id)
+    values = linked_fields(form, before, at.state.frame.size).values
+    return partial(at.request, "places/size.html", **values, size_address=at.request.url.path)
+
+
 @router.post("/demand")
-def change_demand(
-    at: Bench,
-    place_id: int,
-    place_version: Annotated[int, Form()],
-    name: Annotated[str, Form(max_length=500)],
-    size: Annotated[str, Form(max_length=100)],
-    rule: Annotated[str, Form(max_length=20)],
-    anchor: Annotated[str, Form(max_length=20)],
-    ground: Annotated[str, Form(max_length=7)] = "#ffffff",
-    clear: Annotated[bool, Form()] = False,
-    ceiling: Annotated[str, Form(max_length=40)] = "",
-) -> HTMLResponse:
+def change_demand(at: Bench, place_id: int, form: Annotated[PlaceForm, Form()]) -> HTMLResponse:
     """Change the place itself, for every picture of the folio."""
     _, before = at.hung(place_id)
-    typed = read_demand(size)
-    parts: dict[str, object] = {
-        "measure": typed.measure.model_dump(mode="json"),
-        "rule": rule,
-        "anchor": anchor,
-        "ground": "clear" if clear else ground,
-        "max_bytes": parse_weight(ceiling) if ceiling.strip() else None,
-    }
-    if typed.pixels_per_inch is not None:
-        parts["pixels_per_inch"] = typed.pixels_per_inch
-    demand = places.amended(before, **parts)
-    places.change_place(at.app.workshop, at.who, place_id, place_version, demand, name)
+    places.change_place(at.app.workshop, at.who, place_id, form.place_version, form.demand(before), form.name)
     return at.show(place_id, OPEN_RULE)
+
+
+@router.post("/keep")
+def keep_in_book(at: Bench, place_id: int, purpose: Annotated[Purpose, Form()] = Purpose.SITE) -> HTMLResponse:
+    """Write the place into one's own book of places."""
+    row, demand = at.hung(place_id)
+    add_own(at.app.workshop, at.who, BookPlace(purpose=purpose, name=row.name, demand=demand))
+    said = partial(at.request, "bench/kept_in_book.html", name=row.name)
+    return HTMLResponse(bytes(at.show(place_id, OPEN_RULE).body) + bytes(said.body))
 
 
 @router.post("/take-down")

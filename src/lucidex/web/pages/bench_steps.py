@@ -6,24 +6,29 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request
 from starlette.responses import HTMLResponse
 
+from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.frame import Frame
+from lucidex.core.frame import Frame, Remedy
 from lucidex.core.geometry import Box, Point, Size, Window
-from lucidex.core.reading import ReadStep, read_line
-from lucidex.core.steps.base import plain
+from lucidex.core.measures import ExactSize
+from lucidex.core.places import PlaceDemand
+from lucidex.core.steps.base import FindingStep, plain
 from lucidex.core.steps.crop import Area, Crop, SidePixels, SidesArea, free_area, moved_area, sides_area
+from lucidex.core.steps.perspective import FourPoints, is_convex
+from lucidex.core.steps.room import Room
 from lucidex.core.steps.straighten import MAX_ANGLE, Straighten, level_angle
-from lucidex.services import changes
-from lucidex.services.prepare import Alter
-from lucidex.web.pages.at_bench import AtBench, Bench
+from lucidex.services import changes, stepping
+from lucidex.services.gather import copy_picture
+from lucidex.services.places import hang_place
+from lucidex.services.prepare import Alter, read_picture
+from lucidex.services.stepping import changed, remedied
+from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
 from lucidex.web.security import TOKEN_FIELD, check_csrf
+from lucidex.web.templating import partial
 
 router = APIRouter(
     prefix="/pictures/{picture_id}/steps/{step_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
 )
-
-Pixels = Annotated[float, Form(ge=-100_000, le=100_000, allow_inf_nan=False)]
-
 
 _BY_HAND: dict[str, Callable[[Frame, Box], Area]] = {"free": free_area, "sides": sides_area}
 
@@ -68,8 +73,121 @@ def move_step(at: Bench, step_id: str, by: Annotated[int, Form(ge=-200, le=200)]
 @router.post("/change")
 def change_step(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends(form_values)]) -> HTMLResponse:
     """Give a step other parameters, from its plain form."""
-    _alter(at, step_id, "Changed", changes.change_step(step_id, dict(form)))
+    step = changed(at.app.renderer, at.state, step_id, {**form})
+    at.change(f"Changed: {plain(step.sentence())}", changes.replace_step(step_id, step))
     return at.show(at.place, step_id)
+
+
+@router.post("/find")
+def find_again(at: Bench, step_id: str) -> HTMLResponse:
+    """Let an automatic step look at the picture again, as it is by now."""
+    step = at.step(step_id).step
+    if not isinstance(step, FindingStep):
+        raise OutOfRangeError("This step finds nothing by itself.")
+    found = stepping.found_again(at.app.renderer, at.state, step_id, step)
+    at.change(f"Found again: {plain(found.sentence())}", changes.replace_step(step_id, found))
+    return at.show(at.place, step_id)
+
+
+@router.post("/duplicate")
+def duplicate_step(at: Bench, step_id: str) -> HTMLResponse:
+    """The same step once more."""
+    _alter(at, step_id, "Duplicated", changes.duplicate_step(step_id))
+    return at.show(at.place, step_id)
+
+
+@router.post("/before/{other_id}")
+def put_before(at: Bench, step_id: str, other_id: str) -> HTMLResponse:
+    """Put a step before another one, as the ledger advises."""
+    _alter(at, step_id, "Put first", changes.put_before(step_id, other_id))
+    return at.show(at.place, at.open)
+
+
+@router.post("/extent")
+def set_room(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends(form_values)]) -> HTMLResponse:
+    """How much room there is: on each side, to a shape, or to an exact size."""
+    step = at.step(step_id).step
+    if not isinstance(step, Room):
+        raise OutOfRangeError("This step adds no room.")
+    extent = room_to(step, at.frame_before(step_id), form)
+    wider = changed(at.app.renderer, at.state, step_id, {"extent": extent})
+    at.change(f"Changed: {plain(wider.sentence())}", changes.replace_step(step_id, wider))
+    return at.show(at.place, step_id)
+
+
+@router.post("/points")
+def pull_points(
+    at: Bench,
+    step_id: str,
+    x1: Pixels,
+    y1: Pixels,
+    x2: Pixels,
+    y2: Pixels,
+    x3: Pixels,
+    y3: Pixels,
+    x4: Pixels,
+    y4: Pixels,
+) -> HTMLResponse:
+    """Four points, clockwise from the top left, in pixels of the picture before the step."""
+    step = at.step(step_id).step
+    if not isinstance(step, FourPoints):
+        raise OutOfRangeError("This step has no points.")
+    points = (Point(x1, y1), Point(x2, y2), Point(x3, y3), Point(x4, y4))
+    if not is_convex(points):
+        raise OutOfRangeError("The four points must go round a four-sided shape, without crossing.")
+    pulled = step.put_on(at.frame_before(step_id), points)
+    at.change(plain(pulled.sentence()), changes.replace_step(step_id, pulled))
+    return at.show(at.place, step_id)
+
+
+@router.post("/shape-known")
+def know_shape(at: Bench, step_id: str, shape: Annotated[str, Form(max_length=20)] = "") -> HTMLResponse:
+    """The true shape of what the four points surround, where somebody knows it; nothing lets it be computed."""
+    known = _known_shape(shape)
+    step = changed(at.app.renderer, at.state, step_id, known)
+    at.change(plain(step.sentence()), changes.replace_step(step_id, step))
+    return at.show(at.place, step_id)
+
+
+def _known_shape(text: str) -> dict[str, object]:
+    if not text.strip():
+        return {"across": None, "down": None}
+    numbers = [part.strip() for part in text.replace("/", ":").split(":")]
+    if len(numbers) != 2 or not all(number.isdigit() for number in numbers):
+        raise NotUnderstoodError("Write a shape such as 210:297, or leave it empty to have it computed.")
+    return {"across": int(numbers[0]), "down": int(numbers[1])}
+
+
+@router.post("/remedy")
+def remedy(at: Bench, step_id: str, which: Annotated[Remedy, Form()]) -> HTMLResponse:
+    """What to do where a crop asks for more than there is: the largest of that shape, enlarge, or add room."""
+    crop, frame = _crop(at, step_id), at.frame_before(step_id)
+    wanted = crop.area.wanted(frame)
+    steps = remedied(crop, frame, which)
+    if which is not Remedy.ENLARGE:
+        at.change(plain(steps[-1].sentence()), changes.replace_step(step_id, *steps))
+        return at.show(at.place, step_id)
+    demand = PlaceDemand(measure=ExactSize(width_px=wanted.width, height_px=wanted.height))
+    place = hang_place(at.app.workshop, at.who, at.state.folio_id, demand)
+    framing = Framing(focal_x=crop.area.centre_x, focal_y=crop.area.centre_y)
+    at.change(
+        f"Enlarged to {wanted} as a place",
+        changes.several(changes.remove_step(step_id), changes.frame(place.id, framing)),
+    )
+    return at.show(place.id)
+
+
+@router.post("/part")
+def part_as_picture(at: Bench, step_id: str) -> HTMLResponse:
+    """The picture up to and with this step becomes a picture of its own in the same folio."""
+    state = at.state
+    index = state.document.steps.index(at.step(step_id))
+    document = PictureDocument(steps=state.document.steps[: index + 1])
+    made = copy_picture(at.app.workshop, at.who, at.picture_id, document, "part", "Made from a part")
+    said = partial(
+        at.request, "bench/part_made.html", made=made, name=read_picture(at.app.workshop, at.who, made).file_name
+    )
+    return HTMLResponse(bytes(at.show(at.place, step_id).body) + bytes(said.body))
 
 
 @router.post("/window")
@@ -109,7 +227,7 @@ def shape_crop(at: Bench, step_id: str, shape: Annotated[str, Form(max_length=40
     """Give a crop a shape such as 16:9, exact pixels such as 1600x900, count it from the sides, or set it free."""
     crop, frame = _crop(at, step_id), at.frame_before(step_id)
     by_hand = _BY_HAND.get(shape)
-    shaped = Crop(area=by_hand(frame, crop.area.box(frame))) if by_hand else _shaped(shape, crop)
+    shaped = Crop(area=by_hand(frame, crop.area.box(frame))) if by_hand else crop.shaped(shape)
     at.change(plain(shaped.sentence()), changes.replace_step(step_id, shaped))
     return at.show(at.place, step_id)
 
@@ -130,9 +248,17 @@ def crop_sides(
     return at.show(at.place, step_id)
 
 
-def _shaped(shape: str, crop: Crop) -> Crop:
-    read = read_line(shape if ":" in shape else f"crop {shape}")
-    if not isinstance(read, ReadStep) or not isinstance(read.step, Crop):
-        raise NotUnderstoodError("Write a shape such as 16:9, or pixels such as 1600x900.")
-    centre = {"centre_x": crop.area.centre_x, "centre_y": crop.area.centre_y}
-    return Crop(area=read.step.area.model_copy(update=centre))
+def room_to(step: Room, frame: Frame, form: dict[str, str]) -> dict[str, object]:
+    """The extent meant by a form: another way to say it begins with what the picture has."""
+    by = form.get("by", step.extent.by)
+    if by != step.extent.by:
+        size = step.extent.wanted(frame.size)
+        starts: dict[str, dict[str, object]] = {
+            "sides": {"left_px": 40, "top_px": 40, "right_px": 40, "bottom_px": 40},
+            "shape": {"across": 1, "down": 1},
+            "size": {"width_px": size.width, "height_px": size.height},
+        }
+        if by not in starts:
+            raise NotUnderstoodError("Room is added on the sides, to a shape, or to a size.")
+        return {"by": by, **starts[by]}
+    return {"by": by, **{name: value for name, value in form.items() if name != "by"}}

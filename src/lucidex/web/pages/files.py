@@ -7,11 +7,11 @@ from starlette.responses import FileResponse, HTMLResponse, Response
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
-from lucidex.core.geometry import Size
+from lucidex.core.geometry import Size, Window
 from lucidex.core.units import format_weight
 from lucidex.services.places import find_place
 from lucidex.services.prepare import PictureState, read_picture
-from lucidex.services.results import PlacedPicture, for_screen, in_place, up_to
+from lucidex.services.results import PlacedPicture, for_screen, in_place, part_for_screen, up_to
 from lucidex.web.bench_view import PlaceView, place_view
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import partial
@@ -32,13 +32,21 @@ def preview(
     v: str | None = None,
     before: Annotated[str | None, Query(max_length=30)] = None,
     original: bool = False,
+    part: Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\.\d{1,4})?){3}$")] = None,
 ) -> Response:
-    """The prepared picture, no larger than w × h; as it stood before a step, or as it came in."""
+    """The prepared picture, no larger than w × h; as it stood before a step, or as it came in.
+
+    `part` is a window of it (left, top, width and height in its pixels), drawn to exactly w × h.
+    """
     state = read_picture(app.workshop, who, picture_id)
     document = up_to(state.document, before)
     if original:
         document = document.model_copy(update={"steps": ()})
-    wanted = for_screen(app.workshop, state, Size(w, h), document)
+    if part is None:
+        wanted = for_screen(app.workshop, state, Size(w, h), document)
+    else:
+        window = Window(*(float(number) for number in part.split(",")))
+        wanted = part_for_screen(app.workshop, state, window, Size(w, h), document)
     content = app.renderer.preview(wanted)
     headers = {"Cache-Control": FOREVER if v else "no-store", "ETag": f'"{wanted.key}"'}
     return Response(content, media_type=wanted.format.output.media_type, headers=headers)

@@ -7,7 +7,8 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse
 
-from lucidex.core.places import PlaceDemand, demand_words, read_demand
+from lucidex.core.places import PlaceDemand, demand_words
+from lucidex.core.typed_places import read_demand
 from lucidex.services.folios import list_folios
 from lucidex.services.gather import BroughtIn, NewFolio, bring_in
 from lucidex.web.context import App, SignedIn

@@ -1,5 +1,8 @@
 // The few keys of the bench, as listed under "?".
+import { look } from "./sight.js";
 import { currentView, holdOriginal, show } from "./stage.js";
+
+const SIGHTS = /** @type {Record<string, string>} */ ({ w: "whole", 1: "actual", c: "closer", x: "further" });
 
 export function listenForKeys() {
   document.addEventListener("keydown", (event) => {
@@ -12,6 +15,8 @@ export function listenForKeys() {
       document.getElementById("line")?.focus();
     } else if (key === "u") press(event.shiftKey ? "redo" : "undo");
     else if (key === "d") press("download");
+    else if (SIGHTS[key]) look(SIGHTS[key]);
+    else if (key === "b") show(currentView() === "beside" ? "work" : "beside");
     else if (key === "r" && document.querySelector('[data-view="result"]')) show(currentView() === "result" ? "work" : "result");
   });
   document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "h") holdOriginal(false); });

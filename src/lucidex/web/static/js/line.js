@@ -5,10 +5,12 @@ export function registerLine(Alpine) {
   Alpine.data("line", () => ({
     open: "",
     get showsFrame() { return this.open === "frame"; },
+    get showsMend() { return this.open === "mend"; },
     get showsSize() { return this.open === "size"; },
     get showsKeys() { return this.open === "keys"; },
     frameButton: group("frame"),
     sizeButton: group("size"),
+    mendButton: group("mend"),
     keysButton: group("keys"),
     init() {
       document.addEventListener("line-done", () => {

@@ -18,6 +18,9 @@ listenForKeys();
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);
   if (target.closest("[data-dismiss]")) target.closest(".notice")?.remove();
+  // a button that sends a form goes with its sheet only after the form was read
+  const after = target.closest("[data-close-sheet-after]");
+  if (after) window.setTimeout(() => after.closest("[data-sheet]")?.remove());
   if (target.closest("[data-close-sheet]")) target.closest("[data-sheet]")?.remove();
   if (target.closest("[data-focus-line]")) document.getElementById("line")?.focus();
 });
@@ -26,9 +29,18 @@ document.addEventListener("input", (event) => {
   // a slider and its number box show the same value; the number box is what is sent
   const moved = /** @type {HTMLInputElement} */ (event.target);
   if (!moved.matches("input")) return;
+  if (moved.dataset.fills) return fillColour(moved);
   if (moved.dataset.twin) setTwin(moved.form?.elements.namedItem(moved.dataset.twin), moved.value);
   else if (moved.type === "number") setTwin(moved.form?.querySelector(`[data-twin="${moved.name}"]`), moved.value);
 });
+
+/** A colour field chooses the radio button that stands for "a colour". @param {HTMLInputElement} field */
+function fillColour(field) {
+  const radio = /** @type {HTMLInputElement | null} */ (field.form?.querySelector(`[name="${field.dataset.fills}"][data-colour]`) ?? null);
+  if (!radio) return;
+  radio.value = field.value;
+  radio.checked = true;
+}
 
 /** @param {unknown} twin @param {string} value */
 function setTwin(twin, value) {

@@ -28,9 +28,26 @@ export function guardRequests() {
     choice.closest(".notice")?.remove();
     const again = refused;
     refused = null;
+    if (choice.getAttribute("data-conflict") === "variant" && again) return keepAsVariant(again);
     await change("GET", bench()?.dataset.address ?? location.href, {});
     if (choice.getAttribute("data-conflict") === "mine" && again) await change("POST", again.action, again.values);
   });
+}
+
+/** Make my change on a picture of its own, over what I saw when I made it. @param {{action: string, values: Record<string, string>}} mine */
+async function keepAsVariant(mine) {
+  const seen = bench()?.dataset.snapshot ?? "0", here = location.pathname;
+  const made = await send(`${here}/variant`, { snapshot: seen }, "0");
+  if (!made.ok) return say("The variant could not be made. Nothing was changed.");
+  const address = `/pictures/${(await made.json()).picture_id}`;
+  const done = await send(mine.action.replace(here, address), mine.values, "1");
+  if (!done.ok) return say("Your change does not fit what you saw any more. The variant is kept without it.");
+  location.href = address;
+}
+
+/** @param {string} path @param {Record<string, string>} values @param {string} version */
+function send(path, values, version) {
+  return fetch(path, { method: "POST", headers: { "X-CSRF-Token": csrf(), "X-Version": version, "HX-Request": "true" }, body: new URLSearchParams(values) });
 }
 
 /** Ask for the bench as it is after a change. @param {string} verb @param {string} path @param {object} values */

@@ -1,0 +1,55 @@
+"""Making a modelled ground clear, at any scale.
+
+Each pixel is taken for a mixture of ground G and something else: I = α·C + (1 − α)·G. α grows with the distance
+from the ground, from nothing at the tolerance to everything at `FULL_AT` times of it; C follows by unmixing
+(Smith and Blinn, Blue Screen Matting, 1996). Laid on the same ground again, the result looks as before.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyvips
+
+from lucidex.core.content import Surface, content_grid, ground_at
+from lucidex.core.levels import AnyPixels
+from lucidex.core.transform import Transform
+
+FULL_AT = 4.0
+STRIP_ROWS = 256
+
+
+@dataclass(frozen=True)
+class Clearing:
+    """A ground (`core.content.Surface`) and the distance from it, in code values, below which all is clear."""
+
+    surface: Surface
+    tolerance: float
+
+
+def clear(image: pyvips.Image, clearings: tuple[Clearing, ...], to_content: Transform) -> pyvips.Image:
+    """8-bit sRGB with 4 bands, unpremultiplied; `to_content` leads from its pixels to content coordinates."""
+    if not clearings:
+        return image
+    pixels: AnyPixels = (image if image.hasalpha() else image.bandjoin(255)).numpy()
+    for clearing in clearings:
+        rows = range(0, pixels.shape[0], STRIP_ROWS)
+        strips = [_clear_rows(pixels[top : top + STRIP_ROWS], top, clearing, to_content) for top in rows]
+        pixels = np.concatenate(strips)
+    return pyvips.Image.new_from_array(pixels, interpretation="srgb")
+
+
+def _clear_rows(pixels: AnyPixels, top: int, clearing: Clearing, to_content: Transform) -> AnyPixels:
+    height, width = pixels.shape[:2]
+    ground = np.clip(ground_at(clearing.surface, *content_grid(to_content, width, height, top)), 0, 255)
+    apart = pixels[..., :3] - ground
+    distance = np.abs(apart).max(axis=-1, keepdims=True)
+    share = np.clip((distance - clearing.tolerance) / ((FULL_AT - 1) * clearing.tolerance), 0, 1)
+    # a colour can only be unmixed as far as it stays a colour
+    room = np.where(apart > 0, 255 - ground, ground)
+    least = np.max(np.abs(apart) / np.maximum(room, 1), axis=-1, keepdims=True)
+    share = np.where(share > 0, np.maximum(share, np.minimum(least, 1)), 0)
+    colour = ground + np.divide(apart, share, out=np.zeros_like(apart), where=share > 0)
+    joined = np.concatenate([colour, share * pixels[..., 3:]], axis=-1)
+    exact: AnyPixels = np.rint(np.clip(joined, 0, 255)).astype(np.uint8)
+    exact[exact[..., 3] == 0] = 0
+    return exact

@@ -1,0 +1,60 @@
+"""Clear ground: take the page away from under the ink, so that only the ink is left."""
+
+from typing import Annotated, ClassVar, Literal, Self
+
+from pydantic import Field
+
+from lucidex.core.clearing import Clearing
+from lucidex.core.content import Raster, fit_ground
+from lucidex.core.frame import Frame, Note
+from lucidex.core.steps.base import Band, FindingStep, Group, Offer, PreviewClass, Sentence, Step, Value, Words
+from lucidex.core.units import format_number
+
+Channel = Annotated[tuple[float, ...], Field(min_length=6, max_length=6)]
+
+
+class ClearGround(FindingStep):
+    """Make a plain ground clear; what was mixed with it at the edges is unmixed.
+
+    `surface` is the ground's colour as found (`core.content.fit_ground`).
+    """
+
+    kind: Literal["clear_ground"] = "clear_ground"
+    tolerance_percent: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 8.0
+    surface: tuple[Channel, Channel, Channel] | None = None
+    band: ClassVar[Band] = Band.PICTURE
+    group: ClassVar[Group] = Group.MEND
+    varied_field: ClassVar[str | None] = "tolerance_percent"
+    variants: ClassVar[str] = "4; 8; 16"
+    preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
+
+    def found_on(self, raster: Raster) -> Self:
+        """The step with the ground that it finds on a picture."""
+        return self.model_copy(update={"surface": fit_ground(raster)})
+
+    def clearing(self) -> Clearing | None:
+        """What the renderer does for it; nothing where no plain ground was found."""
+        return None if self.surface is None else Clearing(self.surface, 255 * self.tolerance_percent / 100)
+
+    def remark(self, frame: Frame) -> Note | None:
+        """A sentence where there was no plain ground."""
+        if self.surface is not None:
+            return None
+        return Note("No plain ground was found here, so nothing was made clear.")
+
+    def sentence(self) -> Sentence:
+        """For example: Ground made clear, tolerance 8 %."""
+        tolerance = Value("tolerance_percent", f"{format_number(self.tolerance_percent)} %")
+        return Words("Ground made clear, tolerance "), tolerance, Words(".")
+
+    @classmethod
+    def offers(cls) -> tuple[Offer, ...]:
+        """As it is."""
+        said = "Takes a plain page or wall away from under the ink or the object, also where the light is uneven."
+        return (Offer(("clear the ground", "clear ground"), said, cls()),)
+
+
+def clearings(steps: tuple[Step, ...]) -> tuple[Clearing, ...]:
+    """What the steps of a list clear, in their order."""
+    found = (step.clearing() for step in steps if isinstance(step, ClearGround))
+    return tuple(one for one in found if one is not None)

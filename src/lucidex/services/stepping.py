@@ -1,0 +1,129 @@
+"""Steps on pictures: beginning one, finding its numbers anew, putting it on other pictures, trying values."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError
+from lucidex.core.frame import Frame, Remedy
+from lucidex.core.geometry import Size
+from lucidex.core.places import explain_limits
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import Carried, FindingStep, Step, plain
+from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
+from lucidex.core.steps.room import Room, RoomToSize
+from lucidex.services import changes
+from lucidex.services.people import Who
+from lucidex.services.prepare import Alter, PictureState, change, read_picture
+from lucidex.services.results import Renderer, up_to
+from lucidex.services.workshop import Workshop
+
+
+def step_of(document: PictureDocument, step_id: str) -> StepEntry:
+    """A step of a document. NotFoundError where it is gone."""
+    for entry in document.steps:
+        if entry.id == step_id:
+            return entry
+    raise NotFoundError("This step is no longer in the list.")
+
+
+def begun(renderer: Renderer, state: PictureState, step: Step, before: str | None = None) -> Step:
+    """A step as it begins on a picture, with what it finds there; `before` is the step it comes before."""
+    document = up_to(state.document, before)
+    step = step.begun(document.frame(state.facts.upright))
+    return step.found_on(renderer.raster(state, document)) if isinstance(step, FindingStep) else step
+
+
+def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:
+    """A step with other parameters; it looks at the picture again where they decide what it finds.
+
+    Raises OutOfRangeError in words where a parameter exceeds its limits.
+    """
+    step: Step = step_of(state.document, step_id).step
+    try:
+        after = type(step).model_validate({**step.model_dump(mode="json"), **parameters})
+    except ValidationError as error:
+        raise OutOfRangeError(explain_limits(error)) from error
+    if isinstance(after, FindingStep) and after.found_by & parameters.keys():
+        return found_again(renderer, state, step_id, after)
+    return after
+
+
+def found_again(renderer: Renderer, state: PictureState, step_id: str, step: FindingStep) -> Step:
+    """A step that looks at the picture again, as it stands before it by now."""
+    return step.found_on(renderer.raster(state, up_to(state.document, step_id)))
+
+
+def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) -> PictureDocument:
+    """The document with another value for the one parameter by which a step is varied."""
+    step: Step = step_of(state.document, step_id).step
+    after = step.varied(value)
+    if isinstance(after, FindingStep) and type(after).varied_field in after.found_by:
+        after = found_again(renderer, state, step_id, after)
+    return changes.replace_step(step_id, after)(state.document, state.facts)
+
+
+@dataclass(frozen=True)
+class PutOn:
+    """What became of a step on another picture; `trouble` is a sentence where it could not be put there."""
+
+    picture_id: int
+    file_name: str
+    trouble: str | None = None
+
+
+def put_on_pictures(
+    renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_ids: Sequence[int]
+) -> list[PutOn]:
+    """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
+    return [_put_on(renderer, workshop, who, steps, picture_id) for picture_id in picture_ids]
+
+
+def _put_on(renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_id: int) -> PutOn:
+    state = read_picture(workshop, who, picture_id)
+    try:
+        document = state.document
+        for step in steps:
+            passing = PictureState(**{**vars(state), "document": document})
+            found = begun_on_copy(renderer, passing, step)
+            document = changes.add_step(found)(document, state.facts)
+        sentences = " ".join(plain(step.sentence()) for step in steps)
+        change(
+            workshop, who, picture_id, state.version, f"Put on from another picture: {sentences}", _becoming(document)
+        )
+    except SaidError as error:
+        return PutOn(picture_id, state.file_name, error.sentence)
+    return PutOn(picture_id, state.file_name)
+
+
+def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:
+    """A step carried from another picture: its own parameters stay, only what it finds is found anew."""
+    return step.found_on(renderer.raster(state, state.document)) if isinstance(step, FindingStep) else step
+
+
+def _becoming(document: PictureDocument) -> Alter:
+    return lambda before, facts: document
+
+
+def carried_steps(document: PictureDocument) -> tuple[list[Step], list[Step]]:
+    """The active steps that go to other pictures, and those that belong to this picture alone."""
+    active: list[Step] = [entry.step for entry in document.steps if entry.active]
+    goes = [step for step in active if step.carried is not Carried.NEVER]
+    return goes, [step for step in active if step.carried is Carried.NEVER]
+
+
+def remedied(step: Crop, frame: Frame, remedy: Remedy) -> list[Step]:
+    """The steps that take a crop's seat where it asks for more than the picture has."""
+    area = step.area
+    wanted = area.wanted(frame)
+    where = {"centre_x": area.centre_x, "centre_y": area.centre_y}
+    if remedy is Remedy.LARGEST:
+        return [Crop(area=ShapeArea.model_validate({"across": wanted.width, "down": wanted.height, **where}))]
+    if remedy is Remedy.ENLARGE:
+        return []
+    kept = Size(min(wanted.width, frame.size.width), min(wanted.height, frame.size.height))
+    cut = PixelArea.model_validate({"width_px": kept.width, "height_px": kept.height, **where})
+    room = Room(extent=RoomToSize(width_px=wanted.width, height_px=wanted.height))
+    return [room] if kept == frame.size else [Crop(area=cut), room]

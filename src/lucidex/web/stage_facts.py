@@ -1,0 +1,149 @@
+"""What the stage shows, as numbers for the script that draws on it: one kind of facts for each mode."""
+
+import json
+from hashlib import sha256
+
+from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.frame import Frame
+from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import FramingStep
+from lucidex.core.steps.crop import Crop, ShapeArea
+from lucidex.core.steps.perspective import FourPoints
+from lucidex.core.steps.straighten import Straighten
+from lucidex.records.models import Place
+from lucidex.services.prepare import PictureState
+from lucidex.services.results import PlacedPicture, up_to
+
+Facts = dict[str, object]
+
+
+def steps_digest(state: PictureState, document: PictureDocument) -> str:
+    """Changes whenever a preview of the picture would."""
+    steps = json.dumps([entry.model_dump(mode="json") for entry in document.steps if entry.active])
+    return sha256(f"{state.original_sha256}{steps}".encode()).hexdigest()[:16]
+
+
+def stage_facts(
+    state: PictureState,
+    place: Place | None,
+    placed: PlacedPicture | None,
+    open_part: str | None,
+    after: StepEntry | None,
+) -> Facts:
+    """The stage for what is unfolded, or looked back to, or else for the chosen place."""
+    if after is not None:
+        return _whole(state, *_just_after(state, after))
+    open_step = next((entry for entry in state.document.steps if entry.id == open_part), None)
+    if open_step is not None and (facts := _step_facts(state, open_step)) is not None:
+        return facts
+    if open_part == "focal":
+        return _focal_facts(state)
+    return _place_facts(state, place, placed)
+
+
+def _window(window: Window) -> dict[str, float]:
+    return {"left": window.left, "top": window.top, "width": window.width, "height": window.height}
+
+
+def _size(size: Size) -> dict[str, int]:
+    return {"width": size.width, "height": size.height}
+
+
+def _point(point: Point) -> dict[str, float]:
+    return {"x": point.x, "y": point.y}
+
+
+def _just_after(state: PictureState, entry: StepEntry) -> tuple[PictureDocument, str | None]:
+    """The document as it stood after a step, and the step before which that is."""
+    steps = state.document.steps
+    index = steps.index(entry)
+    following = steps[index + 1].id if index + 1 < len(steps) else None
+    return up_to(state.document, following), following
+
+
+def _whole(state: PictureState, document: PictureDocument, before: str | None) -> Facts:
+    frame = document.frame(state.facts.upright)
+    content = [float(number) for number in frame.transform.inverse.matrix.ravel()]
+    return {
+        "mode": "whole",
+        "picture": _size(frame.size),
+        "preview": _preview_address(state, document, before),
+        "content": content,
+    }
+
+
+def _step_facts(state: PictureState, entry: StepEntry) -> Facts | None:
+    """The picture before or after an unfolded step, with what can be dragged; None where tone alone is changed."""
+    at_step = f"/pictures/{state.picture_id}/steps/{entry.id}"
+    if isinstance(entry.step, Crop):
+        return _crop_facts(state, entry, entry.step, at_step)
+    if isinstance(entry.step, FourPoints):
+        document = up_to(state.document, entry.id)
+        quad = entry.step.quad(document.frame(state.facts.upright))
+        points = [_point(point) for point in quad]
+        return _whole(state, document, entry.id) | {"mode": "quad", "points": points, "post": f"{at_step}/points"}
+    if isinstance(entry.step, Straighten):
+        return _whole(state, *_just_after(state, entry)) | {"mode": "level", "post": f"{at_step}/line"}
+    return _whole(state, *_just_after(state, entry)) if isinstance(entry.step, FramingStep) else None
+
+
+def _crop_facts(state: PictureState, entry: StepEntry, crop: Crop, at_step: str) -> Facts:
+    """The picture as it stood before the crop, with the crop's window."""
+    document = up_to(state.document, entry.id)
+    frame = document.frame(state.facts.upright)
+    shape = [crop.area.across, crop.area.down] if isinstance(crop.area, ShapeArea) else None
+    return _whole(state, document, entry.id) | {
+        "mode": "crop",
+        "window": _window(crop.area.box(frame).window),
+        "shape": shape,
+        "fixed": crop.area.by == "pixels",
+        "post": f"{at_step}/window",
+    }
+
+
+def _focal_facts(state: PictureState) -> Facts:
+    """The prepared picture with its focal point, to be put elsewhere."""
+    chosen = state.document.focal_point
+    point = state.frame.to_picture(Point(chosen.x, chosen.y) if chosen else Point(0.5, 0.5))
+    return _whole(state, state.document, None) | {
+        "mode": "focal",
+        "focal": _point(point),
+        "post": f"/pictures/{state.picture_id}/focal-point",
+    }
+
+
+def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture | None) -> Facts:
+    """The prepared picture, with the chosen place's window where it has one."""
+    frame = state.frame
+    facts = _whole(state, state.document, None)
+    if place is None or placed is None:
+        return facts
+    facts["output"] = _size(placed.size)
+    if not placed.placement.covers_canvas:
+        facts["canvas"] = _window(canvas_around(placed.placement))
+    if placed.demand.is_framed:
+        width, height = covering_window(frame.size, placed.size)
+        facts |= {
+            "mode": "framing",
+            "window": _window(placed.placement.window),
+            "largest": {"width": width, "height": height},
+            "shape": [placed.size.width, placed.size.height],
+            "post": f"/pictures/{state.picture_id}/places/{place.id}/framing",
+            "focal": _focal(state, frame, place),
+        }
+    return facts
+
+
+def _focal(state: PictureState, frame: Frame, place: Place) -> dict[str, float] | None:
+    document = state.document
+    chosen: Framing | None = document.framings.get(str(place.id))
+    if chosen is not None:
+        return _point(frame.to_picture(Point(chosen.focal_x, chosen.focal_y)))
+    focal = document.focal_point
+    return _point(frame.to_picture(Point(focal.x, focal.y))) if focal else None
+
+
+def _preview_address(state: PictureState, document: PictureDocument, before: str | None) -> str:
+    digest = steps_digest(state, document)
+    return f"/pictures/{state.picture_id}/preview?v={digest}" + (f"&before={before}" if before else "")

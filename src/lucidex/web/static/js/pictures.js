@@ -1,0 +1,82 @@
+// Pictures on the stage: each image knows which window of the picture it shows, moves with the sight at once, and
+// is replaced by a sharper one when that can be shown whole. Emits nothing.
+import { ratio } from "./stage_state.js";
+import { clamp } from "./window_math.js";
+
+/** @typedef {import("./window_math.js").Win} Win */
+/** @typedef {import("./window_math.js").Extent} Extent */
+/** @typedef {{picture: Extent, scale: number, origin: {x: number, y: number}, room: Extent, address: string, closer: boolean}} Sight */
+
+const MOST = 4000;
+const PAUSE_MS = 90;
+
+/** @type {WeakMap<HTMLImageElement, {shows: Win | null, wanted: string, timer?: number}>} */
+const held = new WeakMap();
+
+/** Show what a sight asks for. @param {HTMLImageElement} image @param {Sight} sight @param {() => void} painted */
+export function showPicture(image, sight, painted) {
+  const known = held.get(image) ?? { shows: null, wanted: "" };
+  held.set(image, known);
+  if (known.shows) place(image, known.shows, sight);
+  const part = sight.closer ? visible(sight) : { left: 0, top: 0, ...sight.picture };
+  const wanted = part && addressOf(sight, part);
+  if (!wanted || known.wanted === wanted) return;
+  clearTimeout(known.timer);
+  const fetch = () => {
+    known.wanted = wanted;
+    const next = new Image();
+    next.src = wanted;
+    // the old picture stays until the new one can be shown whole
+    next.decode().catch(() => undefined).then(() => {
+      if (known.wanted !== wanted) return;
+      known.shows = part;
+      image.src = wanted;
+      image.style.transform = "";
+      place(image, part, latest.get(image) ?? sight);
+      painted();
+    });
+  };
+  if (sight.closer && known.shows) known.timer = window.setTimeout(fetch, PAUSE_MS);
+  else fetch();
+}
+
+/** @type {WeakMap<HTMLImageElement, Sight>} */
+const latest = new WeakMap();
+
+/** @param {HTMLImageElement} image @param {Win} part @param {Sight} sight */
+function place(image, part, sight) {
+  latest.set(image, sight);
+  const { scale, origin } = sight;
+  Object.assign(image.style, {
+    left: `${origin.x + part.left * scale}px`, top: `${origin.y + part.top * scale}px`,
+    width: `${Math.max(1, part.width * scale)}px`, height: `${Math.max(1, part.height * scale)}px`,
+    imageRendering: scale * ratio() >= 3 ? "pixelated" : "auto",
+  });
+}
+
+/** The part of the picture that can be seen, on whole pixels. @param {Sight} sight @returns {Win | null} */
+function visible({ picture, scale, origin, room }) {
+  const left = clamp(Math.floor(-origin.x / scale), 0, picture.width), top = clamp(Math.floor(-origin.y / scale), 0, picture.height);
+  const right = clamp(Math.ceil((room.width - origin.x) / scale), 0, picture.width), bottom = clamp(Math.ceil((room.height - origin.y) / scale), 0, picture.height);
+  return right > left && bottom > top ? { left, top, width: right - left, height: bottom - top } : null;
+}
+
+/** Never more pixels than the part has: what is larger is magnified, not computed. @param {Sight} sight @param {Win} part */
+function addressOf(sight, part) {
+  const by = sight.closer ? Math.min(sight.scale * ratio(), 1) : sight.scale * ratio();
+  const width = clamp(Math.round(part.width * by), 1, MOST), height = clamp(Math.round(part.height * by), 1, MOST);
+  const whole = part.width === sight.picture.width && part.height === sight.picture.height && !sight.closer;
+  return `${sight.address}&w=${width}&h=${height}` + (whole ? "" : `&part=${part.left},${part.top},${part.width},${part.height}`);
+}
+
+/** An image of its own on the stage. @param {Element} canvas @param {string} name */
+export function imageOf(canvas, name) {
+  let image = /** @type {HTMLImageElement | null} */ (canvas.querySelector(`img.${name}`));
+  if (!image) {
+    image = document.createElement("img");
+    image.draggable = false;
+    image.classList.add(name);
+    canvas.prepend(image);
+  }
+  return image;
+}

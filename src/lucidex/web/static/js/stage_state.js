@@ -1,0 +1,65 @@
+// What the stage's modules share: the facts from the server, where the picture stands, and what is being done.
+
+/** @typedef {import("./window_math.js").Win} Win */
+/** @typedef {import("./window_math.js").Extent} Extent */
+/** @typedef {{x: number, y: number}} Spot */
+/**
+ * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal", picture: Extent, preview: string,
+ *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
+ *   shape?: number[] | null, fixed?: boolean, post?: string, content: number[]}} StageFacts
+ */
+
+export const state = {
+  /** @type {StageFacts | null} */ facts: null,
+  /** @type {Win | null} */ win: null,
+  /** @type {Spot[]} */ points: [],
+  /** @type {Spot | null} */ focal: null,
+  view: "work",
+  original: false,
+  /** Screen pixels for each picture pixel. */ scale: 1,
+  /** The scale at which the whole picture fits. */ fitting: 1,
+  origin: { x: 0, y: 0 },
+  /** How much closer than whole, and the picture point in the middle (null: the middle). */ closer: 1,
+  /** @type {Spot | null} */ middle: null,
+  /** @type {{x1: number, y1: number, x2: number, y2: number} | null} */ line: null,
+  /** @type {number | undefined} */ timer: undefined,
+  dragging: false,
+};
+
+export const byId = (/** @type {string} */ id) => document.getElementById(id);
+
+export const ratio = () => window.devicePixelRatio || 1;
+
+/** Screen rectangle of a window. @param {Win} win */
+export function rect(win) {
+  const { x, y } = state.origin, s = state.scale;
+  return new DOMRect(x + win.left * s, y + win.top * s, win.width * s, win.height * s);
+}
+
+/** @param {Spot} spot */
+export const toScreen = (spot) => ({ x: state.origin.x + spot.x * state.scale, y: state.origin.y + spot.y * state.scale });
+
+/** @param {Spot} at a point of the stage @returns {Spot} */
+export const toPicture = (at) => ({ x: (at.x - state.origin.x) / state.scale, y: (at.y - state.origin.y) / state.scale });
+
+/** The size of what is shown: the prepared picture, or the original while that is held. @returns {Extent} */
+export function shownSize() {
+  const facts = /** @type {StageFacts} */ (state.facts);
+  if (!state.original) return facts.picture;
+  return originalSize();
+}
+
+/** @returns {Extent} */
+export function originalSize() {
+  const [width, height] = (byId("stage")?.dataset.originalSize ?? "1 1").split(" ").map(Number);
+  return { width, height };
+}
+
+/** @param {number} percent */
+export const formatScale = (percent) => (percent < 10 ? percent.toFixed(1) : String(Math.round(percent)));
+
+/** @param {string} scale @param {string} sentence */
+export function say(scale, sentence) {
+  const seats = [byId("stage-scale"), byId("stage-words")];
+  [scale, sentence].forEach((text, i) => { const seat = seats[i]; if (seat) seat.textContent = text; });
+}
