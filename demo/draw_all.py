@@ -23,6 +23,10 @@ PICTURES = {
     "keeper": ("keeper.jpg", 82),
     "word_mark": ("word-mark.png", None),
     "nave": ("IMG_0412.JPG", 76),
+    "pond": ("pond-tilted.jpg", 80),
+    "signature": ("signature-scan.jpg", 82),
+    "seal": ("seal.png", None),
+    "section": ("section.png", None),
 }
 
 

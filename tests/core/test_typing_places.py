@@ -8,7 +8,7 @@ from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, SaidError
 from lucidex.core.geometry import Anchor, Rule
 from lucidex.core.places import PlaceDemand, demand_words
-from lucidex.core.reading import ReadPlace, ReadStep, read_line
+from lucidex.core.reading import ReadPlaces, ReadStep, read_line
 from lucidex.core.steps import all_offers
 from lucidex.core.steps.base import plain
 from lucidex.core.typed_places import read_demand
@@ -32,8 +32,8 @@ def test_spellings_of_a_size(typed: str) -> None:
         ("1600 longest edge", "longest edge 1600"),
         ("40 %", "40 %"),
         ("33,5%", "33.5 %"),
-        ("9x5 cm at 300", "1063 × 591, 300 pixels per inch"),
-        ("2 in x 1 in at 72 dpi", "144 × 72, 72 pixels per inch"),
+        ("9x5 cm at 300", "9 × 5 cm (1063 × 591 px), 300 pixels per inch"),
+        ("2 in x 1 in at 72 dpi", "2 × 1 in (144 × 72 px), 72 pixels per inch"),
         ("210 mm wide at 150", "1240 wide, 150 pixels per inch"),
     ],
 )
@@ -70,7 +70,7 @@ def test_no_text_is_answered_with_anything_but_words(typed: str) -> None:
     except SaidError as refused:
         assert refused.sentence  # noqa: PT017
     else:
-        assert isinstance(read, ReadPlace | ReadStep)
+        assert isinstance(read, ReadPlaces | ReadStep)
 
 
 @given(st.integers(1, 9_000), st.integers(1, 9_000), st.sampled_from(Anchor), st.sampled_from(FormatName))
@@ -108,7 +108,7 @@ def test_steps_with_numbers(typed: str, sentence: str) -> None:
 def test_a_shape_is_a_step_and_a_size_is_a_place() -> None:
     assert isinstance(read_line("16:10"), ReadStep)
     assert isinstance(read_line("crop 1600x900"), ReadStep)
-    assert isinstance(read_line("1600x900"), ReadPlace)
+    assert isinstance(read_line("1600x900"), ReadPlaces)
 
 
 @pytest.mark.parametrize(

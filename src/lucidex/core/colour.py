@@ -13,7 +13,7 @@ import pyvips
 
 from lucidex.core.encode.base import SRGB_PROFILE
 
-_PROFILE_FIELD = "icc-profile-data"
+PROFILE_FIELD = "icc-profile-data"
 CMYK_FALLBACK = "cmyk"  # the press profile that comes with libvips, for CMYK files that carry none
 
 
@@ -51,9 +51,9 @@ def is_srgb(profile: bytes) -> bool:
 
 def usable_profile(image: pyvips.Image) -> bytes | None:
     """The embedded profile where it can be used for this image and says more than sRGB; else None."""
-    if image.get_typeof(_PROFILE_FIELD) == 0:
+    if image.get_typeof(PROFILE_FIELD) == 0:
         return None
-    profile = bytes(image.get(_PROFILE_FIELD))
+    profile = bytes(image.get(PROFILE_FIELD))
     if is_srgb(profile) and image.interpretation != "cmyk":
         return None
     try:
@@ -69,13 +69,13 @@ def with_profile(image: pyvips.Image, profile: bytes | None) -> pyvips.Image:
     if profile is None:
         return image
     tagged = image.copy()
-    tagged.set_type(pyvips.GValue.blob_type, _PROFILE_FIELD, profile)
+    tagged.set_type(pyvips.GValue.blob_type, PROFILE_FIELD, profile)
     return tagged
 
 
 def to_srgb(image: pyvips.Image) -> pyvips.Image:
     """8-bit sRGB, 3 bands or 4 with alpha, from any working image."""
-    if image.get_typeof(_PROFILE_FIELD) != 0:
+    if image.get_typeof(PROFILE_FIELD) != 0:
         return image.icc_transform(
             SRGB_PROFILE, embedded=True, intent="relative", black_point_compensation=True, depth=8
         )

@@ -9,6 +9,13 @@ from lucidex.core.places import PlaceDemand
 from lucidex.core.units import format_number, format_weight
 
 SOFT_FROM = 1.02  # below this an enlargement cannot be seen
+SLIGHTLY_UP_TO = 1.25
+_SOFTNESS = (
+    (SLIGHTLY_UP_TO, "will look hardly softer."),
+    (2.0, "will look soft beside sharp neighbours."),
+    (4.0, "will look blurred; look for a larger original."),
+    (float("inf"), "will look like a blur of its colours; it needs a larger original."),
+)
 _STRETCH_TOLERANCE = 0.01
 
 
@@ -35,19 +42,19 @@ def shape_flags(placement: Placement, rule: Rule) -> list[Flag]:
     flags = []
     factor = placement.enlargement
     if factor > SOFT_FROM:
-        said = format_number(factor, 1)
-        flags.append(
-            Flag(
-                FlagKind.ENLARGED,
-                f"enlarged {said} ×",
-                f"The picture is enlarged {said} times here and will look soft.",
-            )
-        )
+        flags.append(_enlarged(factor))
     across = placement.drawn.width / placement.window.width
     down = placement.drawn.height / placement.window.height
     if rule is Rule.FILL and abs(across / down - 1) > _STRETCH_TOLERANCE:
         flags.append(Flag(FlagKind.STRETCHED, "stretched", "The picture is stretched: its proportions are not kept."))
     return flags
+
+
+def _enlarged(factor: float) -> Flag:
+    """An honest word by factor; the steps follow the likeness measured in `bench/methods.py`."""
+    said = format_number(factor, 2 if factor < SLIGHTLY_UP_TO else 1)
+    effect = next(words for most, words in _SOFTNESS if factor <= most)
+    return Flag(FlagKind.ENLARGED, f"enlarged {said} ×", f"The picture is enlarged {said} times here and {effect}")
 
 
 def clear_flags(has_clear_areas: bool, name: FormatName, ground: str) -> list[Flag]:

@@ -13,7 +13,8 @@ import numpy as np
 import pyvips
 
 from lucidex.core.clearing import Clearing, clear
-from lucidex.core.colour import to_srgb, with_profile
+from lucidex.core.colour import PROFILE_FIELD, to_srgb, with_profile
+from lucidex.core.enlarging import enlarged
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
 from lucidex.core.grounds import Colour
@@ -209,12 +210,34 @@ def whole_box(window: Window, level: int, bounds: Size) -> Box:
 
 
 def _resize(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyvips.Image:
-    """Scale by Lanczos (three lobes) when reducing, by bicubic interpolation when enlarging, to exactly `drawn`."""
+    """Scale to exactly `drawn`: Lanczos with three lobes when reducing, `core.enlarging` when enlarging."""
+    if across > 1 or down > 1:
+        return _enlarge(part, across, down, drawn)
     resized = part.resize(across, vscale=down, kernel="lanczos3")
     wanting = max(0, drawn.width - resized.width), max(0, drawn.height - resized.height)
     if any(wanting):
         resized = resized.embed(0, 0, resized.width + wanting[0], resized.height + wanting[1], extend="copy")
     return resized.crop(0, 0, drawn.width, drawn.height)
+
+
+def _enlarge(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyvips.Image:
+    """Enlarge by the given scale, then keep the first `drawn` pixels; a side that is reduced is reduced before."""
+    if across < 1 or down < 1:
+        part = part.resize(min(across, 1.0), vscale=min(down, 1.0), kernel="lanczos3")
+    whole = Size(
+        max(drawn.width, round(part.width * max(across, 1.0))), max(drawn.height, round(part.height * max(down, 1.0)))
+    )
+    large = enlarged(part.numpy().reshape(part.height, part.width, -1), whole, _white(part))
+    kept = np.ascontiguousarray(large[: drawn.height, : drawn.width])
+    return with_profile(
+        pyvips.Image.new_from_array(kept, interpretation=part.interpretation),
+        bytes(part.get(PROFILE_FIELD)) if part.get_typeof(PROFILE_FIELD) else None,
+    )
+
+
+def _white(part: pyvips.Image) -> float:
+    """The value of white, also where a premultiplied picture has become floats."""
+    return 65_535.0 if part.interpretation in {"rgb16", "grey16"} or part.format == "ushort" else 255.0
 
 
 def _turn(image: pyvips.Image, transform: Transform) -> pyvips.Image:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry import Anchor, Rule
+from lucidex.core.grounds import Ground, read_ground
 from lucidex.core.measures import Measure
 from lucidex.core.places import PlaceDemand, explain_limits
 from lucidex.core.units import Length, LengthUnit, parse_decimal, parse_weight
@@ -40,6 +41,7 @@ _MEASURES = {
     "shape": re.compile(r"(?:place|shape)\s+(\d{1,5})\s*[:/]\s*(\d{1,5})"),
 }
 _MULTIPLE = re.compile(r"(\s*,?\s*or\s+(?:a\s+)?(?:whole\s+)?multiples?(?:\s+of\s+it)?|^multiples?\s+of\s+)")
+_ON_GROUND = re.compile(r"[,\s]+on\s+(white|black|clear|#[0-9a-f]{6})(?=$|[\s,])")
 _NEVER_ENLARGED = re.compile(r"\b(not enlarged|never enlarged)\b")
 _CEILING = re.compile(r"\b(?:under|below|at most|max)\s+(\d+(?:[.,]\d+)?\s*[a-z]+)")
 _DENSITY = re.compile(rf"\bat\s+({_NUMBER})\s*(?:ppi|dpi)?\b")
@@ -61,6 +63,7 @@ class ReadDemand(BaseModel):
     pixels_per_inch: float | None = None
     unit: LengthUnit | None = None
     enlarges: bool | None = None
+    ground: Ground | None = None
 
     def demand(self) -> PlaceDemand:
         """A place of its own from it."""
@@ -95,6 +98,7 @@ def read_demand(text: str) -> ReadDemand:
     rest, rule = _take(_RULE, rest)
     rest, never = _take(_NEVER_ENLARGED, rest)
     rest, multiple = _take(_MULTIPLE, rest)
+    rest, ground = _take(_ON_GROUND, rest)
     pixels_per_inch = float(parse_decimal(density)) if density else None
     try:
         return ReadDemand.model_validate(
@@ -107,6 +111,7 @@ def read_demand(text: str) -> ReadDemand:
                 "pixels_per_inch": pixels_per_inch,
                 "unit": _read_unit(rest),
                 "enlarges": False if never else None,
+                "ground": read_ground(ground) if ground else None,
             }
         )
     except ValidationError as error:

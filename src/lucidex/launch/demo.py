@@ -24,6 +24,7 @@ FOLIOS = {
         "word-mark.png",
     ),
     "Seed swap": ("seed-packet.jpg", "rosette.jpg"),
+    "Letters and signs": ("pond-tilted.jpg", "signature-scan.jpg", "section.png", "seal.png"),
 }
 PLACES = {
     "Autumn evenings": (
@@ -34,6 +35,11 @@ PLACES = {
         ("Letter foot", "180x70 show whole"),
     ),
     "Seed swap": (("Event card", "800x420 under 100 kB"), ("Square post", "1080x1080")),
+    "Letters and signs": (
+        ("Letterhead box", "180x70 or a multiple, show whole on clear as png"),
+        ("Footer strip", "1600x120 show whole keep left not enlarged"),
+        ("Wall panel", "1200x800"),
+    ),
 }
 ALTERNATIVE_TEXTS = {
     "dome-at-dusk.jpg": "The glass dome of Marrow Lane Glasshouse, lit from inside, mirrored in its pond at dusk.",
@@ -41,6 +47,7 @@ ALTERNATIVE_TEXTS = {
     "rosette.jpg": "A grey-green succulent rosette with pink edges and drops of water, on dark gravel.",
     "keeper.jpg": "Painted portrait of a keeper with straw hat, round glasses and white beard.",
     "word-mark.png": "Marrow Lane Glasshouse",
+    "seal.png": "Seal of Marrow Lane Glasshouse: a dome over water.",
 }
 FOCAL_POINTS = {"dome-at-dusk.jpg": (0.62, 0.64), "keeper.jpg": (0.52, 0.36), "seed-packet.jpg": (0.45, 0.42)}
 CROPS = {"dome-at-dusk.jpg": "3:2"}

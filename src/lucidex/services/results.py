@@ -159,7 +159,7 @@ class Renderer:
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""
         raster = self.raster(state, state.document)
-        found = focal_point(pyvips.Image.new_from_array(raster.pixels, interpretation="srgb"))
+        found = focal_point(raster.pixels)
         frame = raster.frame
         return frame.held_content(Point(found.x * frame.size.width, found.y * frame.size.height))
 

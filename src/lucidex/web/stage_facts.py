@@ -119,7 +119,7 @@ def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture
     facts = _whole(state, state.document, None)
     if place is None or placed is None:
         return facts
-    facts["output"] = _size(placed.size)
+    facts |= {"output": _size(placed.size), "enlargement": placed.placement.enlargement}
     if not placed.placement.covers_canvas:
         facts["canvas"] = _window(canvas_around(placed.placement))
     if placed.demand.is_framed:

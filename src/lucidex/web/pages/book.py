@@ -20,7 +20,7 @@ from lucidex.web.templating import page, partial
 
 router = APIRouter(prefix="/book", dependencies=[Depends(check_csrf)], include_in_schema=False)
 
-DRAWN_PER_PIXEL = 0.05  # screen pixels for each pixel of a place: one scale for the whole book
+DRAWN_PER_PIXEL = 0.04  # screen pixels for each pixel of a place: one scale for the whole book
 USUAL_PICTURE = Size(6000, 4000)  # what a place of one side is drawn for
 
 _NEW = PlaceDemand(measure=ExactSize(width_px=1200, height_px=800))

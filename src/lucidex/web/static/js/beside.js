@@ -20,7 +20,7 @@ export function drawBeside(canvas, stage, painted) {
   const closer = state.closer > 1;
   pane(canvas, "beside-left", "as it came in", room, { size: original, scale, at: closer ? there : whole, address: stage.dataset.original ?? "", closer }, stage, painted);
   pane(canvas, "beside-right", "as it is now", room, { size: picture, scale: scale * there.across, at: middle, address: facts.preview, closer }, stage, painted);
-  say(`${formatScale(scale * ratio() * 100)} %`, "both at the same scale");
+  say(`${formatScale(scale * ratio() * 100)} %`, "");
 }
 
 /**

@@ -181,12 +181,8 @@ function words() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const scale = `${formatScale(state.scale * ratio() * 100)} %`;
   if (state.original) return say(scale, "the original, as it came in");
-  const hints = { level: "draw a line along what should be level or upright", quad: "pull the four points onto a rectangle", focal: "click where the eye should rest" };
-  const hint = hints[/** @type {"level"} */ (facts.mode)];
-  if (hint) return say(scale, hint);
   if (facts.mode === "crop" || !facts.output) return say(scale, "");
-  const shown = state.win ?? { ...facts.picture };
-  const spare = shown.width / facts.output.width;
-  if (spare < 0.98) return say(scale, `enlarged ${(1 / spare).toFixed(1)} ×: will look soft`);
+  const spare = state.win ? state.win.width / facts.output.width : 1 / (facts.enlargement ?? 1);
+  if (spare < 0.98) return say(scale, `enlarged ${(1 / spare).toFixed(1 / spare < 1.1 ? 2 : 1)} ×`);
   return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × the pixels needed` : "pixel for pixel");
 }
