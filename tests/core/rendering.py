@@ -41,6 +41,6 @@ def rendered(
     """The pixels of a picture in a place."""
     document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
     frame = document.frame(source.upright)
-    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), ground))
+    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), ground, document.clearings))
     pixels: Pixels = image.numpy()
     return pixels

@@ -1,12 +1,14 @@
 """Making a modelled ground clear, at any scale.
 
 Each pixel is taken for a mixture of ground G and something else: I = α·C + (1 − α)·G. α grows with the distance
-from the ground, from nothing at the tolerance to everything at `FULL_AT` times of it; C follows by unmixing
-(Smith and Blinn, Blue Screen Matting, 1996). Laid on the same ground again, the result looks as before.
+from the ground, from nothing at the tolerance to everything at the largest distance nearby, so that a pale wash is
+as whole as black ink, and only edges are mixed; C follows by unmixing (Smith and Blinn, Blue Screen Matting, 1996).
+Laid on the same ground again, the result looks as before.
 """
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 import pyvips
 
@@ -14,7 +16,8 @@ from lucidex.core.content import Surface, content_grid, ground_at
 from lucidex.core.levels import AnyPixels
 from lucidex.core.transform import Transform
 
-FULL_AT = 4.0
+NEARBY = 3  # pixels: how far an edge reaches
+FULL_SHARE = 0.9  # of the largest distance nearby
 STRIP_ROWS = 256
 
 
@@ -33,17 +36,25 @@ def clear(image: pyvips.Image, clearings: tuple[Clearing, ...], to_content: Tran
     pixels: AnyPixels = (image if image.hasalpha() else image.bandjoin(255)).numpy()
     for clearing in clearings:
         rows = range(0, pixels.shape[0], STRIP_ROWS)
-        strips = [_clear_rows(pixels[top : top + STRIP_ROWS], top, clearing, to_content) for top in rows]
-        pixels = np.concatenate(strips)
+        pixels = np.concatenate([_clear_strip(pixels, top, clearing, to_content) for top in rows])
     return pyvips.Image.new_from_array(pixels, interpretation="srgb")
+
+
+def _clear_strip(pixels: AnyPixels, top: int, clearing: Clearing, to_content: Transform) -> AnyPixels:
+    """Some rows, seen together with their neighbours above and below."""
+    start, end = max(0, top - NEARBY), min(pixels.shape[0], top + STRIP_ROWS + NEARBY)
+    cleared = _clear_rows(pixels[start:end], start, clearing, to_content)
+    return cleared[top - start : top - start + STRIP_ROWS]
 
 
 def _clear_rows(pixels: AnyPixels, top: int, clearing: Clearing, to_content: Transform) -> AnyPixels:
     height, width = pixels.shape[:2]
     ground = np.clip(ground_at(clearing.surface, *content_grid(to_content, width, height, top)), 0, 255)
     apart = pixels[..., :3] - ground
-    distance = np.abs(apart).max(axis=-1, keepdims=True)
-    share = np.clip((distance - clearing.tolerance) / ((FULL_AT - 1) * clearing.tolerance), 0, 1)
+    distance = np.abs(apart).max(axis=-1)
+    nearby = cv2.dilate(distance, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1)))
+    reach = np.maximum(FULL_SHARE * nearby - clearing.tolerance, 1.0)
+    share = np.clip((distance - clearing.tolerance) / reach, 0, 1)[..., None]
     # a colour can only be unmixed as far as it stays a colour
     room = np.where(apart > 0, 255 - ground, ground)
     least = np.max(np.abs(apart) / np.maximum(room, 1), axis=-1, keepdims=True)

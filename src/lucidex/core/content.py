@@ -23,6 +23,7 @@ BORDER_SHARE = 0.05
 NEAR_GROUND = 36.0  # code values from the border's median: what the first fit takes for ground
 LEAST_SPREAD = 4.0
 LEAST_GROUND = 0.15  # of the samples; below it there is no plain ground
+MOST_GRAIN = 8.0  # code values: what is rougher is no plain ground
 SPECK_PIXELS = 9  # on the canonical raster: dust
 SHADOW_SHARE = 0.015  # of the longest edge: how thick a scanner's dark rim may be
 EVEN_WITHIN = 6.0  # code values over the whole page: then its colour can be continued beyond the edge
@@ -96,7 +97,8 @@ def fit_ground(raster: Raster) -> Surface | None:
         solved = np.linalg.lstsq(model[chosen], colours[chosen], rcond=None)[0]
         apart = np.abs(colours - model @ solved).max(axis=-1)
         chosen = apart < max(LEAST_SPREAD, 3 * float(np.median(apart[chosen])))
-    if chosen.mean() < LEAST_GROUND:
+    grain = float(np.median(np.abs(colours - model @ solved).max(axis=-1)[chosen])) if chosen.any() else np.inf
+    if chosen.mean() < LEAST_GROUND or grain > MOST_GRAIN:
         return None
     return tuple(tuple(round(float(value), 6) for value in channel) for channel in solved.T)
 

@@ -20,16 +20,17 @@ CORRECTED_UP_TO_PIXELS = 40_000_000  # above it the floats would cost too much m
 Pixels = npt.NDArray[Any]
 
 
-def enlarged(pixels: Pixels, size: Size, full: float) -> Pixels:
+def enlarged(pixels: Pixels, size: Size, full: float, is_premultiplied: bool = False) -> Pixels:
     """Height × width × bands of any number type, enlarged to `size`; `full` is the value of white.
 
-    Clear areas must be premultiplied. Where one side is not enlarged, the other still is.
+    Clear areas must be premultiplied; then nothing rings, as colours must not exceed their alpha.
     """
-    bands = [_one_band(np.ascontiguousarray(pixels[..., i]), size, full) for i in range(pixels.shape[2])]
+    slack = 0.0 if is_premultiplied else RINGING * full
+    bands = [_one_band(np.ascontiguousarray(pixels[..., i]), size, full, slack) for i in range(pixels.shape[2])]
     return np.stack(bands, axis=-1)
 
 
-def _one_band(band: Pixels, size: Size, full: float) -> Pixels:
+def _one_band(band: Pixels, size: Size, full: float, slack: float) -> Pixels:
     to, back = (size.width, size.height), (band.shape[1], band.shape[0])
     known = band.astype(np.float32)
     large: Pixels = cv2.resize(known, to, interpolation=cv2.INTER_CUBIC)
@@ -40,6 +41,6 @@ def _one_band(band: Pixels, size: Size, full: float) -> Pixels:
         around = np.ones((3, 3), np.uint8)
         low = cv2.resize(cv2.erode(known, around), to, interpolation=cv2.INTER_NEAREST)
         high = cv2.resize(cv2.dilate(known, around), to, interpolation=cv2.INTER_NEAREST)
-        large = np.clip(large, low - RINGING * full, high + RINGING * full)
+        large = np.clip(large, low - slack, high + slack)
     held = np.clip(large, 0, full)
     return held if np.issubdtype(band.dtype, np.floating) else np.rint(held).astype(band.dtype)

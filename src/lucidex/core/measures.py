@@ -22,7 +22,7 @@ from lucidex.core.geometry import (
 from lucidex.core.units import format_number
 
 MAX_TIMES = 200
-NEAR_ENOUGH = 1.1  # a multiple this much larger than the picture is still nearer than the next smaller one
+NEAR_ENOUGH = 1.1  # a multiple that enlarges by more than this is not proposed
 LADDER_RUNGS = 6
 
 Edge = Annotated[int, Field(ge=1, le=MAX_EDGE_PX, strict=True)]
@@ -185,10 +185,11 @@ class Multiple(_Measure):
         return Size(self.width_px * times, self.height_px * times)
 
     def nearest(self, picture: Size) -> int:
-        """The multiple nearest to the picture: the largest that needs no, or hardly any, enlargement."""
+        """The multiple nearest to the picture, by ratio; one that enlarges only where it does so hardly."""
         ratio = min(Fraction(picture.width, self.width_px), Fraction(picture.height, self.height_px))
-        above = math.ceil(ratio)
-        times = above if above <= ratio * Fraction(str(NEAR_ENOUGH)) else math.floor(ratio)
+        below, above = max(1, math.floor(ratio)), math.ceil(ratio)
+        is_nearer = above * below < ratio * ratio
+        times = above if is_nearer and above <= ratio * Fraction(str(NEAR_ENOUGH)) else below
         while times > 1 and (self.at(times).longest > MAX_EDGE_PX or self.at(times).pixels > MAX_PIXELS):
             times -= 1
         return min(max(1, times), MAX_TIMES)

@@ -227,7 +227,9 @@ def _enlarge(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyv
     whole = Size(
         max(drawn.width, round(part.width * max(across, 1.0))), max(drawn.height, round(part.height * max(down, 1.0)))
     )
-    large = enlarged(part.numpy().reshape(part.height, part.width, -1), whole, _white(part))
+    large = enlarged(
+        part.numpy().reshape(part.height, part.width, -1), whole, _white(part), part.format in {"float", "double"}
+    )
     kept = np.ascontiguousarray(large[: drawn.height, : drawn.width])
     return with_profile(
         pyvips.Image.new_from_array(kept, interpretation=part.interpretation),

@@ -95,9 +95,9 @@ def read_demand(text: str) -> ReadDemand:
     rest, density = _take(_DENSITY, rest)
     rest, keep = _take(_KEEP, rest)
     rest, file_format = _take(_AS_FORMAT, rest)
+    rest, multiple = _take(_MULTIPLE, rest)
     rest, rule = _take(_RULE, rest)
     rest, never = _take(_NEVER_ENLARGED, rest)
-    rest, multiple = _take(_MULTIPLE, rest)
     rest, ground = _take(_ON_GROUND, rest)
     pixels_per_inch = float(parse_decimal(density)) if density else None
     try:

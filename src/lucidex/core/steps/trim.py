@@ -67,7 +67,9 @@ class Trim(FramingStep, FindingStep):
         top, bottom = min(p.y for p in points), max(p.y for p in points)
         margin = max(right - left, bottom - top) * self.margin_percent / 100
         x, y = math.floor(left - margin + 1e-6), math.floor(top - margin + 1e-6)
-        return Box(x, y, Size(math.ceil(right + margin - 1e-6) - x, math.ceil(bottom + margin - 1e-6) - y))
+        return Box(
+            x, y, Size(max(1, math.ceil(right + margin - 1e-6) - x), max(1, math.ceil(bottom + margin - 1e-6) - y))
+        )
 
     def sentence(self) -> Sentence:
         """For example: Trimmed to its content, tolerance 12 %, margin 4 %."""

@@ -1,0 +1,111 @@
+"""Enlarging, and the measure by which it was chosen."""
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lucidex.core.enlarging import enlarged
+from lucidex.core.geometry import Size
+from lucidex.core.likeness import likeness
+from lucidex.core.measures import ExactSize
+from lucidex.core.places import PlaceDemand
+from tests.conftest import Pixels, picture, smooth_picture
+from tests.core.rendering import rendered, source_of
+
+
+def detailed(width: int, height: int) -> Pixels:
+    """Soft forms with edges and lines on them, drawn four times finer and averaged, as a lens does."""
+    large = smooth_picture(width * 4, height * 4)
+    for i in range(12):
+        cv2.circle(large, (i * width // 3, (i * i * 53) % (height * 4)), 40 + 9 * i, (20 * i, 250 - 20 * i, 90), -1)
+        cv2.line(large, (0, i * height // 3), (width * 4, height * 4 - i * height // 3), (240, 240, 30), 9)
+    return np.asarray(cv2.resize(large, (width, height), interpolation=cv2.INTER_AREA))
+
+
+@settings(max_examples=30)
+@given(st.integers(1, 30), st.integers(1, 30), st.integers(1, 90), st.integers(1, 90))
+def test_every_enlargement_has_its_size_and_its_range(w: int, h: int, width: int, height: int) -> None:
+    pixels = picture(w, h)
+    out = rendered(source_of(pixels), PlaceDemand(measure=ExactSize(width_px=width, height_px=height), rule="fill"))
+    assert out.shape == (height, width, 3)
+    flat = np.full((h, w, 3), 137, np.uint8)
+    even = rendered(source_of(flat), PlaceDemand(measure=ExactSize(width_px=width, height_px=height), rule="fill"))
+    assert (np.abs(even.astype(int) - 137) <= 1).all()
+
+
+@pytest.mark.parametrize("factor", [1.5, 2, 3, 4])
+def test_it_comes_nearer_to_what_was_there_than_plain_interpolation(factor: float) -> None:
+    original = detailed(480, 360)
+    small = cv2.resize(original, (round(480 / factor), round(360 / factor)), interpolation=cv2.INTER_AREA)
+    ours = enlarged(small, Size(480, 360), 255.0)
+    plain = cv2.resize(small, (480, 360), interpolation=cv2.INTER_LINEAR)
+    cubic = cv2.resize(small, (480, 360), interpolation=cv2.INTER_CUBIC)
+    errors = [float(np.mean((original.astype(float) - one) ** 2)) for one in (ours, cubic, plain)]
+    assert errors[0] < errors[1] < errors[2]
+    assert likeness(original, ours) > likeness(original, plain)
+
+
+def test_reduced_again_it_is_the_picture_that_it_came_from() -> None:
+    small = detailed(120, 90)
+    again = cv2.resize(enlarged(small, Size(360, 270), 255.0), (120, 90), interpolation=cv2.INTER_AREA)
+    assert np.abs(again.astype(int) - small).mean() < 1
+
+
+def test_an_edge_does_not_ring_and_nothing_is_shifted() -> None:
+    step = np.zeros((20, 40, 3), np.uint8)
+    step[:, 20:] = 200
+    large = enlarged(step, Size(160, 80), 255.0).astype(int)
+    assert large.max() <= 200 + 8
+    assert large.min() >= 0
+    middle = large[40, :, 0]
+    assert abs(int(np.argmax(middle >= 100)) - 80) <= 1
+
+
+def test_clear_pixels_do_not_bleed_into_an_enlarged_mark() -> None:
+    mark = np.zeros((12, 12, 4), np.uint8)
+    mark[..., :3] = (255, 0, 255)
+    mark[4:8, 4:8] = (10, 100, 88, 255)
+    out = rendered(source_of(mark), PlaceDemand(measure=ExactSize(width_px=48, height_px=48)), ground=None)
+    seen = out[out[..., 3] > 8]
+    shown = np.abs(seen[:, :3].astype(int) - (10, 100, 88)) * (seen[:, 3:] / 255)
+    assert shown.max() <= 1.5
+
+
+def test_likeness_falls_with_damage_and_is_whole_for_the_same() -> None:
+    original = detailed(200, 160)
+    assert likeness(original, original) == pytest.approx(100)
+    noise = np.random.default_rng(4).normal(0, 1, original.shape)
+    found = [likeness(original, np.clip(original + a * noise, 0, 255).astype(np.uint8)) for a in (2, 8, 24, 70)]
+    assert found == sorted(found, reverse=True)
+    assert found[-1] < 70
+    with pytest.raises(ValueError, match="cannot be compared"):
+        likeness(original, original[1:])
+
+
+def test_likeness_agrees_with_a_plain_float64_reference() -> None:
+    """One scale of it, pixel by pixel, with a written-out Gaussian window."""
+    from lucidex.core.likeness import STEADY_1, STEADY_2, WINDOW_SIGMA, _similarity
+
+    random = np.random.default_rng(6)
+    a, b = (random.uniform(0, 255, (24, 24)) for _ in range(2))
+    reach = 12
+    offsets = np.arange(-reach, reach + 1)
+    line = np.exp(-(offsets**2) / (2 * WINDOW_SIGMA**2))
+    weights = np.outer(line, line) / line.sum() ** 2
+    total = 0.0
+    for y in range(24):
+        for x in range(24):
+            rows = np.abs(np.arange(y - reach, y + reach + 1))
+            columns = np.abs(np.arange(x - reach, x + reach + 1))
+            rows, columns = (np.where(at > 23, 46 - at, at) for at in (rows, columns))
+            one, two = a[np.ix_(rows, columns)], b[np.ix_(rows, columns)]
+            mean_one, mean_two = (weights * one).sum(), (weights * two).sum()
+            spread_one, spread_two = (weights * one**2).sum() - mean_one**2, (weights * two**2).sum() - mean_two**2
+            together = (weights * one * two).sum() - mean_one * mean_two
+            total += ((2 * mean_one * mean_two + STEADY_1) / (mean_one**2 + mean_two**2 + STEADY_1)) * (
+                (2 * together + STEADY_2) / (spread_one + spread_two + STEADY_2)
+            )
+    found = _similarity(a.astype(np.float32), b.astype(np.float32))
+    assert found == pytest.approx(total / 24**2, abs=2e-3)
