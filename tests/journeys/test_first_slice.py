@@ -97,17 +97,17 @@ def test_steps_are_added_changed_taken_back_and_made_again(desk: Desk, photograp
     at_bench(desk, photographs / "small.jpg")
     page = desk.page
     desk.type_line("turn left")
-    assert page.locator(".sentence").all_inner_texts() == ["Turned a quarter to the left."]
+    assert page.locator("ol .sentence").all_inner_texts() == ["Turned a quarter to the left."]
     assert "600 px" in page.inner_text("#stage-canvas")
     page.click(".value")
     page.click("label:has-text('upside down')")
-    expect(page.locator(".sentence").first).to_have_text("Turned upside down.")
+    expect(page.locator("ol .sentence").first).to_have_text("Turned upside down.")
     desk.settled()
     page.keyboard.press("Escape")
     page.click("text=Take back")
-    expect(page.locator(".sentence").first).to_have_text("Turned a quarter to the left.")
+    expect(page.locator("ol .sentence").first).to_have_text("Turned a quarter to the left.")
     page.click("button:has-text('Again')")
-    expect(page.locator(".sentence").first).to_have_text("Turned upside down.")
+    expect(page.locator("ol .sentence").first).to_have_text("Turned upside down.")
     page.click("[role=switch]")
     expect(page.locator("[role=switch]")).to_have_attribute("aria-checked", "false")
     desk.settled()
@@ -115,7 +115,7 @@ def test_steps_are_added_changed_taken_back_and_made_again(desk: Desk, photograp
     expect(page.locator("text=The picture as it came in.")).to_be_visible()
     page.reload()
     page.click("text=Take back")
-    expect(page.locator(".sentence").first).to_have_text("Turned upside down.")
+    expect(page.locator("ol .sentence").first).to_have_text("Turned upside down.")
     assert desk.troubles == []
 
 
@@ -123,7 +123,7 @@ def test_a_crop_is_set_by_shape_by_numbers_and_by_keys(desk: Desk, photographs: 
     at_bench(desk, photographs / "small.jpg")
     page = desk.page
     desk.type_line("crop 400x300")
-    expect(page.locator(".sentence").first).to_have_text("Cropped to 400 × 300 pixels.")
+    expect(page.locator("ol .sentence").first).to_have_text("Cropped to 400 × 300 pixels.")
     expect(page.locator("[name=left]")).to_have_value("250")
     page.locator(".window-group").focus()
     for _ in range(3):
@@ -136,7 +136,7 @@ def test_a_crop_is_set_by_shape_by_numbers_and_by_keys(desk: Desk, photographs: 
     page.press("[name=top]", "Tab")
     expect(page.locator("#stage-canvas")).to_contain_text("300 px")
     page.click("label.choice:has-text('16:9')")
-    expect(page.locator(".sentence").first).to_have_text("Cropped to the shape 16 : 9.")
+    expect(page.locator("ol .sentence").first).to_have_text("Cropped to the shape 16 : 9.")
     expect(page.locator("[name=height]")).to_have_value("506")
     desk.settled()
     assert desk.troubles == []
@@ -152,13 +152,13 @@ def test_a_tilted_picture_is_levelled_by_a_drawn_line(desk: Desk, photographs: P
     page.mouse.down()
     page.mouse.move(box["x"] + 450, box["y"] + 140, steps=5)
     page.mouse.up()
-    expect(page.locator(".sentence").first).to_have_text("Straightened by -5.71°, corners cut away.")
+    expect(page.locator("ol .sentence").first).to_have_text("Straightened by -5.71°, corners cut away.")
     page.fill("input[name=angle_degrees]", "2.5")
     page.press("input[name=angle_degrees]", "Tab")
-    expect(page.locator(".sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
+    expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
     desk.settled()
     page.click("label:has-text('left clear')")
-    expect(page.locator(".sentence").first).to_have_text("Straightened by 2.5°, corners left clear.")
+    expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners left clear.")
     desk.settled()
     desk.accessible()
     assert desk.troubles == []
@@ -194,7 +194,7 @@ def test_two_windows_on_one_picture_lose_nothing(open_desk: Callable[..., Desk],
     mine.page.press("#line", "Enter")
     expect(mine.page.locator(".notice")).to_contain_text("changed elsewhere")
     mine.page.click("text=Put my change on top")
-    expect(mine.page.locator(".sentence")).to_have_text(
+    expect(mine.page.locator("ol .sentence")).to_have_text(
         ["Turned a quarter to the right.", "Mirrored, left and right changed places."]
     )
 
@@ -209,7 +209,7 @@ def test_quick_changes_wait_for_each_other(desk: Desk, photographs: Path) -> Non
     for line in ("mirror", "turn right", "1:1"):
         page.fill("#line", line)
         page.press("#line", "Enter")
-    expect(page.locator(".sentence")).to_have_count(4)
+    expect(page.locator("ol .sentence")).to_have_count(4)
     assert page.locator(".notice").count() == 0
     assert desk.troubles == []
 
@@ -262,7 +262,7 @@ def test_every_main_view_is_accessible_and_fits(
     desk.accessible()
     desk.type_line("1600x900 under 30 kB")
     desk.type_line("16:10")
-    page.click(".sentence .value >> nth=0")
+    page.click("ol .sentence .value >> nth=0")
     desk.settled()
     desk.accessible()
     for opener in ("framing", "output", "rule"):

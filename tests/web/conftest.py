@@ -8,8 +8,10 @@ from dataclasses import dataclass
 import pytest
 from starlette.testclient import TestClient
 
+from lucidex.core.book import BookPlace
 from lucidex.core.typed_places import read_demand
 from lucidex.services import people
+from lucidex.services.book import add_own
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
 from lucidex.services.places import hang_place
@@ -77,6 +79,7 @@ class Work:
     folio_id: int
     picture_id: int
     place_id: int
+    own_id: int
 
 
 @pytest.fixture
@@ -85,4 +88,6 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     content = encoded(smooth_picture(640, 400), ".jpg", Q=90)
     taken = bring_in(workshop, visitor.who, NewFolio("Evenings"), "dome.jpg", [content])
     place = hang_place(workshop, visitor.who, taken.folio_id, read_demand("320x128").demand(), "Banner")
-    return Work(visitor, taken.folio_id, taken.picture_id, place.id)
+    known = BookPlace(purpose="site", name="Mine", demand=read_demand("320x128").demand())
+    own_id = add_own(workshop, visitor.who, known)
+    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id)

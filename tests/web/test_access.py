@@ -39,11 +39,19 @@ def addressed(path: str, work: Work) -> str:
         "token_id": 1,
         "step_id": "a1",
         "snapshot_id": 1,
+        "other_id": "b2",
+        "own_id": work.own_id,
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 
 
-QUERIES = {"frame": "?width=10&height=10", "weight": "?format=jpeg", "pictures": "?name=x.jpg", "size": "?text=3x3"}
+QUERIES = {
+    "variant": "?value=1",
+    "frame": "?width=10&height=10",
+    "weight": "?format=jpeg",
+    "pictures": "?name=x.jpg",
+    "size": "?text=3x3",
+}
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1},
     "sides": {},
@@ -51,7 +59,13 @@ FORMS: dict[str, dict[str, object]] = {
     "framing": {"left": 0, "top": 0, "width": 9, "height": 9},
     "shape": {"shape": "1:1"},
     "output": {"format": "png"},
-    "demand": {"place_version": 1, "name": "x", "size": "3x3", "rule": "cover", "anchor": "centre"},
+    "demand": {"place_version": 1, "first": "3", "second": "3"},
+    "focal-point": {"x": 1, "y": 1},
+    "points": {f"{axis}{i}": i for axis in "xy" for i in range(1, 5)},
+    "remedy": {"which": "room"},
+    "too-large": {"which": "room"},
+    "variant": {"value": "1"},
+    "copy": {"on": 1},
     "texts": {"version": 1},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
@@ -81,7 +95,7 @@ def ask(visitor: Visitor | None, client: TestClient, method: str, path: str, add
 
 def test_the_walk_finds_the_routes(application) -> None:  # noqa: ANN001
     routes = all_routes(application)
-    assert len(routes) > 45
+    assert len(routes) > 75
     assert ("GET", "/api/pictures/{picture_id}/original") in routes
     assert ("POST", "/pictures/{picture_id}/steps/{step_id}/remove") in routes
 
@@ -90,14 +104,14 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
     stranger = visit()
     walked = 0
     for method, path in all_routes(application):
-        if not re.search(r"\{(folio|picture|place)_id\}", path):
+        if not re.search(r"\{(folio|picture|place|own)_id\}", path):
             continue
         answer = ask(stranger, stranger.client, method, path, addressed(path, work))
         if path == "/folios/{folio_id}":
             answer = stranger.client.get(addressed(path, work))  # leads on to the page that refuses
         assert answer.status_code == 404, (method, path, answer.status_code, answer.text[:200])
         walked += 1
-    assert walked > 35
+    assert walked > 60
 
 
 def test_nobody_gets_anything_without_signing_in(application, work: Work) -> None:  # noqa: ANN001

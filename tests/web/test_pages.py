@@ -60,6 +60,7 @@ def test_a_framing_by_hand_is_kept_in_content_coordinates(work: Work) -> None:
         "document"
     ]
     framing = document["framings"][str(work.place_id)]
+    assert framing.pop("made_for"), "it is known on which frame it was chosen"
     assert framing == pytest.approx({"focal_x": 460 / 640, "focal_y": 164 / 400, "zoom": 2.0})
 
 

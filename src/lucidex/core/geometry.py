@@ -243,7 +243,7 @@ def check_output_size(size: Size) -> Size:
     """Return `size`, or raise OutOfRangeError with the limits where it exceeds them."""
     if size.longest > MAX_EDGE_PX or size.pixels > MAX_PIXELS:
         raise OutOfRangeError(
-            f"{size} is too large: a side may have up to {MAX_EDGE_PX:,} pixels, "
-            f"and the whole picture up to {MAX_PIXELS // 1_000_000} million.".replace(",", " ")
+            f"{size} is too large: a side may have up to {f'{MAX_EDGE_PX:,}'.replace(',', ' ')} pixels, "
+            f"and the whole picture up to {MAX_PIXELS // 1_000_000} million."
         )
     return size
