@@ -20,6 +20,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pyvips
 from PIL import Image
@@ -192,6 +193,7 @@ def measure(folder: Path, rounds: int) -> None:
         first, vips, pillow, again = timed(rounds, here, there, careful, warm)
         row(f"{words}, from the file, the first time", first, ("libvips", vips), ("Pillow", pillow))
         row(f"{words}, picture opened before", again, ("libvips", vips), ("Pillow", pillow))
+    measure_straightening(path, source, rounds)
     for edge in (860, 1600):
         (spread,) = timed(3 * rounds, lambda edge=edge: preview(source, edge))
         row(f"preview of a changed window, {edge} px wide: rendered and encoded", spread)
@@ -223,6 +225,67 @@ def preview(source: Source, edge: int) -> bytes:
     _step[0] += 1
     crop = Crop(area=PixelArea(width_px=WIDTH - _step[0], height_px=HEIGHT - _step[0]))
     document = PictureDocument(steps=(StepEntry(id="c", step=crop),))
+    frame = document.frame(source.upright)
+    placement = fit(frame.size, Size(edge, edge), Rule.SCALE_DOWN)
+    return encode(draw(source, plan(source, frame, placement, None)), FormatName.JPEG, Encoding(92))
+
+
+ANGLE = 2.4
+STRAIGHTENED = Size(1600, 640)
+CROP = Size(5000, 3000)
+
+
+def measure_straightening(path: Path, source: Source, rounds: int) -> None:
+    """Straightened, cropped, reduced to a place: pixels, and pixels with the file around them."""
+    stored = pyvips.Image.new_from_file(str(path)).copy_memory()
+    ours, bare = timed(rounds, lambda: straightened(source), lambda: bare_straightened(stored))
+    row("straightened by 2.4°, cropped, 1600 × 640 as JPEG, picture opened before", ours, ("bare libraries", bare))
+    for edge in (860, 1600):
+        (spread,) = timed(3 * rounds, lambda edge=edge: preview_turned(source, edge))
+        row(f"preview of a changed angle, {edge} px wide: rendered and encoded", spread)
+
+
+def straightened(source: Source) -> bytes:
+    from lucidex.core.steps import StepEntry
+    from lucidex.core.steps.crop import Crop, PixelArea
+    from lucidex.core.steps.straighten import Straighten
+
+    steps = (
+        StepEntry(id="s", step=Straighten(angle_degrees=ANGLE)),
+        StepEntry(id="c", step=Crop(area=PixelArea(width_px=CROP.width, height_px=CROP.height))),
+    )
+    document = PictureDocument(steps=steps)
+    frame = document.frame(source.upright)
+    demand = demands(("1600x640",))[0]
+    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), None))
+    return encode(image, FormatName.JPEG, Encoding(QUALITY))
+
+
+def bare_straightened(stored: pyvips.Image) -> bytes:
+    """A careful script with the same libraries: the part that is needed, reduced first, then warped once."""
+    part_height = CROP.width * STRAIGHTENED.height / STRAIGHTENED.width
+    angle = np.radians(ANGLE)
+    reach = (
+        CROP.width * np.cos(angle) + part_height * np.sin(angle) + 20,
+        CROP.width * np.sin(angle) + part_height * np.cos(angle) + 20,
+    )
+    left, top = (stored.width - reach[0]) / 2, (stored.height - reach[1]) / 2
+    shrink = STRAIGHTENED.width / CROP.width
+    part = stored.crop(int(left), int(top), int(reach[0]), int(reach[1])).resize(shrink, kernel="lanczos3").numpy()
+    turn = cv2.getRotationMatrix2D((part.shape[1] / 2, part.shape[0] / 2), -ANGLE, 1)
+    turn[:, 2] += np.array([(STRAIGHTENED.width - part.shape[1]) / 2, (STRAIGHTENED.height - part.shape[0]) / 2])
+    warped = cv2.warpAffine(part, turn, (STRAIGHTENED.width, STRAIGHTENED.height), flags=cv2.INTER_LANCZOS4)
+    image = pyvips.Image.new_from_array(warped, interpretation="srgb")
+    return bytes(image.jpegsave_buffer(Q=QUALITY, optimize_coding=True))
+
+
+def preview_turned(source: Source, edge: int) -> bytes:
+    """A preview at an angle nobody has asked for yet."""
+    from lucidex.core.steps import StepEntry
+    from lucidex.core.steps.straighten import Straighten
+
+    _step[0] += 1
+    document = PictureDocument(steps=(StepEntry(id="s", step=Straighten(angle_degrees=1 + _step[0] / 100)),))
     frame = document.frame(source.upright)
     placement = fit(frame.size, Size(edge, edge), Rule.SCALE_DOWN)
     return encode(draw(source, plan(source, frame, placement, None)), FormatName.JPEG, Encoding(92))

@@ -72,22 +72,53 @@ def take_all(browser: Browser, address: str) -> None:
     page.fill("#line", "180 x 70 keep left")
     page.wait_for_selector("#reading .said")
     take(page, "bench-line.png")
-    page.goto(f"{address}/folios/2/gather")
-    page.click(".card:nth-child(4) .strong")
-    page.wait_for_url("**/pictures/*")
+    open_picture(page, address, "Letters and signs", "pond-tilted.jpg")
     page.fill("#line", "straighten")
     page.press("#line", "Enter")
     page.wait_for_selector(".line-ground")
     page.wait_for_function(SETTLED)
     ground = page.locator(".line-ground").bounding_box()
-    page.mouse.move(ground["x"] + 60, ground["y"] + 0.36 * ground["height"])
+    page.mouse.move(ground["x"] + 0.14 * ground["width"], ground["y"] + 0.765 * ground["height"])
     page.mouse.down()
-    page.mouse.move(ground["x"] + 480, ground["y"] + 0.36 * ground["height"] + 17.6, steps=4)
+    page.mouse.move(ground["x"] + 0.9 * ground["width"], ground["y"] + 0.7 * ground["height"], steps=4)
     page.screenshot(path=SHOTS / "bench-straighten.png")
     page.mouse.up()
+    open_picture(page, address, "Letters and signs", "signature-scan.jpg")
+    for line in ("straighten 4.2", "trim", "clear the ground"):
+        add(page, line)
+    page.get_by_role("button", name="Close", exact=True).click()
+    page.wait_for_selector(".rung")
+    take(page, "bench-multiples.png")
+    open_picture(page, address, "Autumn evenings", "terraces.jpg")
+    add(page, "four points")
+    take(page, "bench-points.png")
+    open_picture(page, address, "Autumn evenings", "rosette.jpg")
+    page.press("#line", "Escape")
+    page.keyboard.press("1")
+    page.wait_for_function("() => document.querySelector('.stage-picture').src.includes('part=')")
+    take(page, "bench-closer.png")
+    page.goto(address + "/book")
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "book.png")
     narrow = signed_in(browser, address, 640)
     narrow.goto(bench)
     take(narrow, "bench-narrow.png")
+
+
+def open_picture(page: Page, address: str, folio: str, file: str) -> None:
+    page.goto(address + "/")
+    page.click(f"a:has-text('{folio}')")
+    page.click(f".card:has-text('{file}') .strong >> nth=0")
+    page.wait_for_url("**/pictures/*")
+    page.wait_for_function(SETTLED)
+
+
+def add(page: Page, line: str) -> None:
+    version = page.get_attribute("#bench", "data-version")
+    page.fill("#line", line)
+    page.press("#line", "Enter")
+    page.wait_for_function(f"() => document.getElementById('bench').dataset.version !== '{version}'")
+    page.wait_for_function(SETTLED)
 
 
 def take(page: Page, file: str) -> None:

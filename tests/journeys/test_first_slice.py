@@ -157,7 +157,7 @@ def test_a_tilted_picture_is_levelled_by_a_drawn_line(desk: Desk, photographs: P
     page.press("input[name=angle_degrees]", "Tab")
     expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
     desk.settled()
-    page.click("label:has-text('left clear')")
+    page.click("label.choice:has-text('clear')")
     expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners left clear.")
     desk.settled()
     desk.accessible()

@@ -165,6 +165,7 @@ def test_the_list_of_steps_is_complete(desk: Desk, photographs: Path) -> None:
     after_change(desk, lambda: page.click("text=Put it first"))
     assert sentences(desk)[0].startswith("Straightened")
     page.click("ol .value:has-text('400')")
+    expect(page.locator("[name=width]")).to_be_visible()
     page.click("text=Insert before")
     expect(page.locator("#reading")).to_contain_text("goes before “Cropped")
     desk.type_line("mirror")

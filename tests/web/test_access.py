@@ -41,6 +41,7 @@ def addressed(path: str, work: Work) -> str:
         "snapshot_id": 1,
         "other_id": "b2",
         "own_id": work.own_id,
+        "way": "plain",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 

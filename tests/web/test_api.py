@@ -165,3 +165,18 @@ def test_the_description_names_every_address(work: Work) -> None:
     assert "/api/pictures/{picture_id}/render" in description["paths"]
     assert all(path.startswith("/api") for path in description["paths"])
     assert "Crop" in description["components"]["schemas"]
+
+
+def test_the_book_of_places_by_script(work: Work) -> None:
+    client, headers = work.visitor.client, work.visitor.bearer
+    place = {
+        "purpose": "post",
+        "name": "Door",
+        "demand": {"measure": {"by": "size", "width_px": 30, "height_px": 20}},
+    }
+    assert client.post("/api/book/places", json=place, headers=headers).status_code == 201
+    mine = client.get("/api/book?shipped=false", headers=headers).json()
+    assert [entry["name"] for entry in mine["places"]] == ["Mine", "Door"]
+    assert client.post("/api/book", json=mine, headers=headers).json() == {"added": 0, "known": 2}
+    wrong = {"schema_revision": 1, "places": [{**place, "purpose": "moon"}]}
+    assert client.post("/api/book", json=wrong, headers=headers).status_code == 422

@@ -11,6 +11,7 @@ import numpy as np
 from lucidex.core.geometry import Point, Size, Window
 
 _SEARCH_STEPS = 45
+_MOST_PROPORTIONS = math.log(50_000)
 _GOLDEN = (math.sqrt(5) - 1) / 2
 _TOLERANCE = 1e-7
 
@@ -45,15 +46,16 @@ def clockwise(polygon: Sequence[Point]) -> tuple[Point, ...]:
 
 @lru_cache(maxsize=256)
 def largest_of_shape(polygon: tuple[Point, ...], shape: Size) -> Window:
-    """The largest window with the proportions of `shape` inside a convex polygon.
+    """The largest window with the proportions of `shape` inside a convex polygon."""
+    return _largest(polygon, float(shape.width), float(shape.height))
 
-    Centre and scale are the three unknowns of a linear programme; its optimum lies where three sides of the
+
+def _largest(polygon: tuple[Point, ...], across: float, down: float) -> Window:
+    """Centre and scale are the three unknowns of a linear programme; its optimum lies where three sides of the
     polygon are touched, so all triples are tried.
     """
     planes = _half_planes(clockwise(polygon))
-    rows = [
-        (p.across, p.down, (abs(p.across) * shape.width + abs(p.down) * shape.height) / 2, p.most) for p in planes
-    ]
+    rows = [(p.across, p.down, (abs(p.across) * across + abs(p.down) * down) / 2, p.most) for p in planes]
     slack = _TOLERANCE * max(abs(row[3]) for row in rows)
     best = (0.0, polygon[0].x, polygon[0].y)
     for three in combinations(rows, 3):
@@ -64,7 +66,7 @@ def largest_of_shape(polygon: tuple[Point, ...], shape: Size) -> Window:
         if scale > best[0] and all(r[0] * x + r[1] * y + r[2] * scale <= r[3] + slack for r in rows):
             best = (scale, x, y)
     scale, x, y = best
-    width, height = scale * shape.width, scale * shape.height
+    width, height = scale * across, scale * down
     return Window(x - width / 2, y - height / 2, width, height)
 
 
@@ -72,37 +74,19 @@ def largest_of_shape(polygon: tuple[Point, ...], shape: Size) -> Window:
 def largest_free(polygon: tuple[Point, ...]) -> Window:
     """The largest window of any shape (by area) inside a convex polygon.
 
-    For fixed left and right edges the height is a concave function of both, and so is the logarithm of the
-    area: two nested golden-section searches (Kiefer 1953) find the one maximum.
+    In the logarithms of width and height every side of the polygon is a convex constraint, so the logarithm of the
+    largest area is a concave function of the logarithm of the proportions: a golden-section search over the
+    proportions alone (Kiefer 1953) finds its one maximum.
     """
-    planes = _half_planes(clockwise(polygon))
-    low, high = min(p.x for p in polygon), max(p.x for p in polygon)
 
-    def edges(left: float, right: float) -> tuple[float, float]:
-        top, bottom = -math.inf, math.inf
-        for plane in planes:
-            reach = plane.most - plane.across * (right if plane.across > 0 else left)
-            if plane.down > _TOLERANCE:
-                bottom = min(bottom, reach / plane.down)
-            elif plane.down < -_TOLERANCE:
-                top = max(top, reach / plane.down)
-            elif reach < -_TOLERANCE:
-                return 0.0, -1.0
-        return top, bottom
+    def of(proportions: float) -> Window:
+        return _largest(polygon, math.exp(proportions / 2), math.exp(-proportions / 2))
 
-    def area(left: float, right: float) -> float:
-        top, bottom = edges(left, right)
-        width, height = right - left, bottom - top
-        # outside of what is possible the value falls with the distance, so that the search finds its way back
-        return width * height if width > 0 and height > 0 else min(width, 0.0) + min(height, 0.0)
+    def area(proportions: float) -> float:
+        window = of(proportions)
+        return window.width * window.height
 
-    def best_right(left: float) -> float:
-        return _maximum(lambda right: area(left, right), left, high)
-
-    left = _maximum(lambda candidate: area(candidate, best_right(candidate)), low, high)
-    right = best_right(left)
-    top, bottom = edges(left, right)
-    return Window(left, top, right - left, max(bottom - top, 0.0))
+    return of(_maximum(area, -_MOST_PROPORTIONS, _MOST_PROPORTIONS))
 
 
 def _maximum(value: Callable[[float], float], low: float, high: float) -> float:

@@ -36,6 +36,8 @@ from lucidex.services.workshop import Workshop
 
 MAX_PREVIEW_EDGE = 4_000
 PREVIEW_QUALITY = 92
+COMPRESSED_AGAIN_AT = 70  # what places that compress everything again commonly do
+COMPARED = Size(560, 420)
 LEASE = timedelta(seconds=120)
 WAIT_BETWEEN_LOOKS_S = 0.05
 PREVIEW_CACHE_BYTES = 96_000_000
@@ -155,6 +157,29 @@ class Renderer:
         with self._preview_slots:
             image = self._drawn(for_screen(self._workshop, state, canonical, document))
         return Raster(image.numpy(), document.frame(state.facts.upright))
+
+    def enlargement(self, wanted: Wanted, plainly: bool) -> bytes:
+        """The middle of an enlarged result at actual pixels, as PNG; or the same enlarged plainly, to compare."""
+        with self._preview_slots:
+            image = self._drawn(wanted)
+            if plainly:
+                placement = wanted.chosen.placement
+                own = Size(max(1, round(placement.window.width)), max(1, round(placement.window.height)))
+                small = draw(
+                    wanted.source, replace(wanted.chosen, placement=Placement(placement.window, own, 0, 0, own))
+                )
+                across, down = placement.drawn.width / own.width, placement.drawn.height / own.height
+                image = small.affine((across, 0, 0, down), interpolate=pyvips.Interpolate.new("bilinear"))
+            width, height = min(COMPARED.width, image.width), min(COMPARED.height, image.height)
+            part = image.crop((image.width - width) // 2, (image.height - height) // 2, width, height)
+            return encode(part, FormatName.PNG, Encoding(None))
+
+    def compressed_again(self, wanted: Wanted) -> bytes:
+        """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
+        again = pyvips.Image.new_from_file(str(self.finish(wanted).path)).colourspace("srgb")
+        flat = again.flatten(background=255) if again.hasalpha() else again
+        with self._preview_slots:
+            return encode(flat, FormatName.JPEG, Encoding(COMPRESSED_AGAIN_AT))
 
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""

@@ -6,6 +6,7 @@ from hashlib import sha256
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
+from lucidex.core.places import Displays
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import FramingStep
 from lucidex.core.steps.crop import Crop, ShapeArea
@@ -120,6 +121,7 @@ def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture
     if place is None or placed is None:
         return facts
     facts |= {"output": _size(placed.size), "enlargement": placed.placement.enlargement}
+    facts["shown"] = shown_in_place(state, place, placed)
     if not placed.placement.covers_canvas:
         facts["canvas"] = _window(canvas_around(placed.placement))
     if placed.demand.is_framed:
@@ -133,6 +135,18 @@ def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture
             "focal": _focal(state, frame, place),
         }
     return facts
+
+
+def shown_in_place(state: PictureState, place: Place, placed: PlacedPicture) -> Facts:
+    """How the place shows the file: how wide, from which address, and a sentence about it."""
+    demand, size = placed.demand, placed.size
+    address = f"/pictures/{state.picture_id}/places/{place.id}/file"
+    width, said = size.width, "at its true size"
+    if demand.displays is Displays.ONE_SIZE and demand.displayed_width_px:
+        width, said = demand.displayed_width_px, f"always {demand.displayed_width_px} px wide"
+    if demand.displays is Displays.COMPRESSES:
+        address, said = address + "-again", "after the place has compressed it again"
+    return {"width": width, "height": size.height * width / size.width, "address": address, "said": said}
 
 
 def _focal(state: PictureState, frame: Frame, place: Place) -> dict[str, float] | None:

@@ -2,9 +2,10 @@
 
 from fastapi import APIRouter
 
-from lucidex.web.api import folios, pictures, places
+from lucidex.web.api import book, folios, pictures, places
 
 router = APIRouter(prefix="/api")
 router.include_router(folios.router)
 router.include_router(pictures.router)
 router.include_router(places.router)
+router.include_router(book.router)

@@ -1,6 +1,6 @@
 """Sheets over the bench: values tried side by side, and steps put on other pictures."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse, Response
@@ -12,7 +12,7 @@ from lucidex.services import changes
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
 from lucidex.services.prepare import read_picture
-from lucidex.services.results import for_screen
+from lucidex.services.results import PlacedPicture, for_screen, in_place
 from lucidex.services.stepping import carried_steps, put_on_pictures, varied
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
@@ -125,3 +125,30 @@ def _copied(at: AtBench, step_id: str) -> tuple[list[Step], list[Step]]:
     if step_id != ALL_STEPS_ID:
         return [at.step(step_id).step], []
     return carried_steps(at.state.document)
+
+
+@router.get("/places/{place_id}/enlargement")
+def compare_enlargement(at: Bench, place_id: int) -> HTMLResponse:
+    """An enlarged result beside a plain enlargement, at actual pixels."""
+    placed = _placed(at, place_id)
+    factor = placed.placement.enlargement
+    return partial(
+        at.request,
+        "bench/enlargement.html",
+        picture_id=at.picture_id,
+        place_id=place_id,
+        factor=factor,
+        flags=placed.flags,
+    )
+
+
+@router.get("/places/{place_id}/enlargement/{way}")
+def enlargement(at: Bench, place_id: int, way: Literal["plain", "ours"]) -> Response:
+    """One of the two."""
+    content = at.app.renderer.enlargement(_placed(at, place_id).wanted, plainly=way == "plain")
+    return Response(content, media_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+def _placed(at: AtBench, place_id: int) -> PlacedPicture:
+    _, demand = at.hung(place_id)
+    return in_place(at.app.workshop, at.state, str(place_id), demand)

@@ -85,6 +85,14 @@ def finished_file(
     )
 
 
+@router.get("/pictures/{picture_id}/places/{place_id}/file-again")
+def compressed_again(app: App, who: SignedIn, picture_id: int, place_id: int) -> Response:
+    """The finished file as a place shows it that compresses everything once more; only to look at."""
+    _, placed = _placed(app, who, picture_id, place_id)
+    content = app.renderer.compressed_again(placed.wanted)
+    return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
 @router.get("/pictures/{picture_id}/places/{place_id}/frame")
 def frame_on_wall(
     request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge

@@ -87,7 +87,7 @@ function read() {
   state.win = facts.window ?? null;
   state.points = facts.points ?? [];
   state.focal = facts.focal ?? null;
-  if (state.view === "result" && !document.querySelector('[data-view="result"]')) state.view = "work";
+  if (["result", "place"].includes(state.view) && !document.querySelector('[data-view="result"]')) state.view = "work";
   draw();
 }
 
@@ -100,6 +100,7 @@ function draw() {
   const view = state.original ? "work" : state.view;
   if (view !== "beside") clearBeside(canvas);
   if (view === "result") return drawResult(canvas, stage);
+  if (view === "place") return drawInPlace(canvas, stage);
   canvas.querySelector(".result")?.remove();
   layOut(stage);
   if (view === "beside") {
@@ -160,6 +161,29 @@ function drawResult(canvas, stage) {
   // begin in the middle, where the subject usually is, and not at an empty corner
   pane.scrollTo((pane.scrollWidth - pane.clientWidth) / 2, (pane.scrollHeight - pane.clientHeight) / 2);
   say("100 %", "");
+}
+
+/** The file as the place shows it, beside running text on a white page. @param {HTMLElement} canvas @param {HTMLElement} stage */
+function drawInPlace(canvas, stage) {
+  const shown = state.facts?.shown;
+  if (!shown) return show("work");
+  canvas.replaceChildren();
+  const pane = document.createElement("div");
+  pane.className = "result in-place";
+  pane.tabIndex = 0;
+  pane.setAttribute("role", "region");
+  pane.setAttribute("aria-label", `${stage.dataset.place}, ${shown.said}`);
+  const sheet = document.createElement("div"), image = document.createElement("img");
+  sheet.className = "running-text";
+  image.width = shown.width;
+  image.height = shown.height;
+  image.alt = stage.dataset.alt ?? "";
+  image.src = `${shown.address}?v=${encodeURIComponent(stage.dataset.result ?? "")}`;
+  const lines = () => Object.assign(document.createElement("p"), { className: "lines", ariaHidden: "true" });
+  sheet.append(lines(), image, lines(), lines());
+  pane.append(sheet);
+  canvas.append(pane);
+  say("100 %", shown.said);
 }
 
 /** Beside each other the panes have no lines over them, so wheel and dragging are heard here. */

@@ -1,0 +1,36 @@
+"""The book of places by API."""
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from lucidex.core.book import Book, BookPlace
+from lucidex.services import book
+from lucidex.web.context import App, Bearer
+
+router = APIRouter(tags=["book of places"])
+
+
+class ImportedOut(BaseModel):
+    """How many places were added, and how many were in the book already."""
+
+    added: int
+    known: int
+
+
+@router.get("/book")
+def read_book(app: App, who: Bearer, shipped: bool = True) -> Book:
+    """The person's own places, and the shipped ones, as a book."""
+    return book.export_book(app.workshop, who, shipped)
+
+
+@router.post("/book", status_code=201)
+def import_book(app: App, who: Bearer, body: Book) -> ImportedOut:
+    """Add the places of a book, all or none."""
+    done = book.import_book(app.workshop, who, body.written().encode())
+    return ImportedOut(added=done.added, known=done.known)
+
+
+@router.post("/book/places", status_code=201)
+def add_place(app: App, who: Bearer, body: BookPlace) -> BookPlace:
+    """Write one place into the person's own book."""
+    return book.read_own(app.workshop, who, book.add_own(app.workshop, who, body)).place
