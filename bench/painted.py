@@ -68,7 +68,7 @@ def _in_browser(site: str, picture_id: int, rounds: int) -> None:
             page.press("#line", "Enter")
             page.wait_for_function(f"() => document.querySelectorAll('.step').length >= {number}")
         # the turn is opened; choosing another direction changes the whole picture on the stage
-        page.click(".sentence .value >> nth=1")
+        page.click("ol .sentence .value >> nth=1")
         page.wait_for_selector("input[name=direction]")
         milliseconds = []
         for number in range(2 * rounds):
