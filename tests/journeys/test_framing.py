@@ -113,8 +113,9 @@ def test_one_photograph_in_seven_places_framed_differently_then_straightened(
         expect(page.locator("text=Framed by hand")).to_be_visible()
     desk.type_line("straighten 3")
     page.get_by_role("button", name="Close", exact=True).click()
-    expect(page.locator("text=Moved with the picture")).to_be_visible()
+    expect(page.locator(".said-below:has-text('Moved with the picture')")).to_be_visible()
     desk.settled()
+    expect(page.locator(".facts .flag:has-text('moved with the picture')")).to_have_count(7)
     sizes = set()
     for link in page.locator(".facts a").all():
         with page.expect_download() as waiting:
@@ -125,7 +126,7 @@ def test_one_photograph_in_seven_places_framed_differently_then_straightened(
             sizes.add(file.size)
     assert sizes == {(1600, 640), (1080, 1350), (800, 420), (1920, 1080), (500, 500), (600, 200), (300, 900)}
     after_change(desk, lambda: page.click("text=It is right"))
-    expect(page.locator("text=Moved with the picture")).to_have_count(0)
+    expect(page.locator(".said-below:has-text('Moved with the picture')")).to_have_count(0)
     assert desk.troubles == []
 
 

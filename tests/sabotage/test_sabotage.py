@@ -4,6 +4,8 @@ import os
 import shutil
 import subprocess
 import sys
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -12,26 +14,33 @@ ROOT = Path(__file__).parents[2]
 PATCHES = sorted((Path(__file__).parent / "patches").glob("*.patch"))
 
 
-@pytest.mark.parametrize("patch", PATCHES, ids=lambda path: path.stem)
-def test_the_test_of_an_invariant_notices_sabotage(patch: Path, tmp_path: Path) -> None:
+Runs = dict[str, "Future[tuple[str, subprocess.CompletedProcess[str]]]"]
+
+
+@pytest.fixture(scope="module")
+def runs(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Runs]:
+    """Every patch with the test that must notice it, two at a time."""
+    with ThreadPoolExecutor(2) as pool:
+        yield {patch.stem: pool.submit(sabotaged, patch, tmp_path_factory.mktemp(patch.stem)) for patch in PATCHES}
+
+
+def sabotaged(patch: Path, folder: Path) -> tuple[str, "subprocess.CompletedProcess[str]"]:
+    """The named test, and how it ended on the broken product."""
     test = patch.read_text().splitlines()[0].removeprefix("proves: ")
-    for folder in ("src", "tests"):
-        shutil.copytree(ROOT / folder, tmp_path / folder, ignore=shutil.ignore_patterns("__pycache__"))
-    shutil.copy(ROOT / "pyproject.toml", tmp_path)
-    applied = subprocess.run(
-        ["git", "apply", "--unsafe-paths", f"--directory={tmp_path}", str(patch)],
-        cwd=tmp_path,
-        capture_output=True,
-        text=True,
-    )
+    for name in ("src", "tests"):
+        shutil.copytree(ROOT / name, folder / name, ignore=shutil.ignore_patterns("__pycache__"))
+    (folder / "demo").symlink_to(ROOT / "demo")
+    shutil.copy(ROOT / "pyproject.toml", folder)
+    command = ["git", "apply", "--unsafe-paths", f"--directory={folder}", str(patch)]
+    applied = subprocess.run(command, cwd=folder, capture_output=True, text=True)
     assert applied.returncode == 0, f"{patch.name} no longer applies; make it anew: {applied.stderr}"
-    environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src")}
-    ran = subprocess.run(
-        [sys.executable, "-m", "pytest", "-x", "-p", "no:cacheprovider", test],
-        cwd=tmp_path,
-        env=environment,
-        capture_output=True,
-        text=True,
-    )
-    assert ran.returncode == 1, f"{test} does not notice {patch.name}:\n{ran.stdout[-2_000:]}{ran.stderr[-500:]}"
+    environment = {**os.environ, "PYTHONPATH": str(folder / "src")}
+    command = [sys.executable, "-m", "pytest", "-x", "-p", "no:cacheprovider", test]
+    return test, subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True)
+
+
+@pytest.mark.parametrize("patch", [patch.stem for patch in PATCHES])
+def test_the_test_of_an_invariant_notices_sabotage(patch: str, runs: Runs) -> None:
+    test, ran = runs[patch].result()
+    assert ran.returncode == 1, f"{test} does not notice {patch}:\n{ran.stdout[-2_000:]}{ran.stderr[-500:]}"
     assert "1 failed" in ran.stdout

@@ -38,6 +38,7 @@ class PlaceView:
     placed: PlacedPicture | None
     finished: Finished | None
     trouble: str | None
+    has_moved: bool = False
 
     @property
     def size(self) -> Size:
@@ -92,11 +93,6 @@ class BenchView:
         return self.state.document.framings.get(str(self.place_id))
 
     @property
-    def has_moved(self) -> bool:
-        """Whether the chosen place's framing moved with the picture since somebody chose it."""
-        return self.state.document.has_moved(self.frame, str(self.place_id))
-
-    @property
     def linked(self) -> SizeFields:
         """The linked numbers of the chosen place's size."""
         demand = self.chosen.demand if self.chosen else PlaceDemand(measure=Percent(percent=100))
@@ -135,7 +131,8 @@ def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
         placed = in_place(app.workshop, state, str(place.id), demand)
     except SaidError as error:
         return PlaceView(place, demand, None, None, error.sentence)
-    return PlaceView(place, demand, placed, app.renderer.known(placed.wanted), None)
+    has_moved = demand.is_framed and state.document.has_moved(state.frame, str(place.id))
+    return PlaceView(place, demand, placed, app.renderer.known(placed.wanted), None, has_moved)
 
 
 def bench_view(app: AppContext, who: Who, picture_id: int, shown: Shown) -> BenchView:

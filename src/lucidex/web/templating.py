@@ -39,7 +39,11 @@ environment = Environment(
     lstrip_blocks=True,
 )
 environment.filters |= {"weight": format_weight, "number": format_number, "day": _day}
-environment.globals |= {"query": _query, "assets": _fingerprint()}
+environment.globals |= {
+    "query": _query,
+    "assets": _fingerprint(),
+    "modules": sorted(path.name for path in (STATIC / "js").glob("*.js")),
+}
 
 
 def render(request: Request, template: str, **values: Any) -> str:

@@ -15,7 +15,7 @@ export function across(a, b, y, words) {
   const middle = (a + b) / 2, gap = words.length * 4 + 12;
   const outside = b - a < 2 * gap;
   const line = outside ? `M${a} ${y}H${b}` : `M${a} ${y}H${middle - gap}M${middle + gap} ${y}H${b}`;
-  return shape("g", {}, [
+  return shape("g", { "data-dimension": "" }, [
     shape("path", { class: "dimension", d: `${line}M${a} ${y - 9}V${y + 9}M${b} ${y - 9}V${y + 9}` }),
     shape("path", { class: "tick", d: `M${a - 4} ${y + 4}l8 -8M${b - 4} ${y + 4}l8 -8` }),
     text(middle, outside ? y - 13 : y, words),

@@ -1,7 +1,7 @@
 // What is drawn over the picture for each mode: dimension lines, the window with its handles, the level line, the
 // four points, the focal point. Shapes only; gestures live in gestures.js.
 import { across, corners, down, guides, shape } from "./drawing.js";
-import { byId, rect, state, toScreen } from "./stage_state.js";
+import { rect, state, toScreen } from "./stage_state.js";
 import { clamp } from "./window_math.js";
 
 /** @typedef {import("./window_math.js").Win} Win */
@@ -19,6 +19,12 @@ const CURSORS = /** @type {Record<string, string>} */ ({
 
 /** Everything over the picture, for the facts as they are. @returns {Element[]} */
 export function overlay() {
+  // looking closer, the picture's edges are out of sight; the counts then stand at the foot of the stage
+  return state.closer > 1 ? parts().filter((part) => !part.hasAttribute("data-dimension")) : parts();
+}
+
+/** @returns {Element[]} */
+function parts() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const picture = rect({ left: 0, top: 0, ...facts.picture });
   if (state.win) return windowParts(facts, picture, state.win);
@@ -27,11 +33,11 @@ export function overlay() {
   return (modes[facts.mode] ?? (() => wholeParts(facts, picture)))();
 }
 
-const above = (/** @type {number} */ y) => Math.max(y - 26, 18);
+const above = (/** @type {number} */ y) => y - 26;
 
-const below = (/** @type {number} */ y) => Math.min(y + 26, (byId("stage")?.clientHeight ?? 1e6) - 16);
+const below = (/** @type {number} */ y) => y + 26;
 
-const beside = (/** @type {number} */ x) => Math.min(x + 26, (byId("stage")?.clientWidth ?? 1e6) - 18);
+const beside = (/** @type {number} */ x) => x + 26;
 
 /** @param {StageFacts} facts @param {DOMRect} picture */
 function wholeParts(facts, picture) {

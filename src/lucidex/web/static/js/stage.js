@@ -205,7 +205,8 @@ function words() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const scale = `${formatScale(state.scale * ratio() * 100)} %`;
   if (state.original) return say(scale, "the original, as it came in");
-  if (facts.mode === "crop" || !facts.output) return say(scale, "");
+  if (facts.mode === "crop" && state.win) return say(scale, `${Math.round(state.win.width)} × ${Math.round(state.win.height)} px`);
+  if (!facts.output) return say(scale, "");
   const spare = state.win ? state.win.width / facts.output.width : 1 / (facts.enlargement ?? 1);
   if (spare < 0.98) return say(scale, `enlarged ${(1 / spare).toFixed(1 / spare < 1.1 ? 2 : 1)} ×`);
   return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × the pixels needed` : "pixel for pixel");
