@@ -5,7 +5,9 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lucidex.core.frame import Frame
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.frame import Frame, Note
+from lucidex.core.geometry import check_output_size
 from lucidex.core.steps.base import FramingStep, Offer, Step
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.crop import Crop
@@ -58,14 +60,26 @@ def offers_by_group() -> dict[str, list[Offer]]:
 
 
 def frame_after(frame: Frame, entries: tuple[StepEntry, ...]) -> Frame:
-    """The frame after the active framing steps of a list, with their notes."""
+    """The frame after the active framing steps of a list, with their notes.
+
+    A step that would lead beyond the limits of a picture is left out, and a note says so.
+    """
     for entry in entries:
         if entry.active:
-            said = len(frame.notes)
-            if (remark := entry.step.remark(frame)) is not None:
-                frame = frame.with_note(remark)
-            if isinstance(entry.step, FramingStep):
-                frame = entry.step.reframe(frame)
-            notes = (replace(note, step_id=entry.id) for note in frame.notes[said:])
-            frame = replace(frame, notes=(*frame.notes[:said], *notes))
+            frame = _after_step(frame, entry)
     return frame
+
+
+def _after_step(frame: Frame, entry: StepEntry) -> Frame:
+    said = len(frame.notes)
+    if (remark := entry.step.remark(frame)) is not None:
+        frame = frame.with_note(remark)
+    if isinstance(entry.step, FramingStep):
+        reframed = entry.step.reframe(frame)
+        try:
+            check_output_size(reframed.size)
+            frame = reframed
+        except OutOfRangeError as error:
+            frame = frame.with_note(Note(f"This step is left out. {error.sentence}"))
+    notes = (replace(note, step_id=entry.id) for note in frame.notes[said:])
+    return replace(frame, notes=(*frame.notes[:said], *notes))

@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import MAX_EDGE_PX, Anchor, Size, Window, check_output_size
+from lucidex.core.geometry import MAX_EDGE_PX, Anchor, Size, Window
 from lucidex.core.grounds import Ground, ground_words, read_ground
 from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
 from lucidex.core.transform import shift
@@ -99,7 +99,7 @@ class Room(FramingStep):
 
     def reframe(self, frame: Frame) -> Frame:
         """The frame with the room; a note where the picture is larger than the exact size asked for."""
-        size = check_output_size(self.extent.wanted(frame.size))
+        size = self.extent.wanted(frame.size)
         if isinstance(self.extent, RoomOnSides):
             left, top = self.extent.left_px, self.extent.top_px
         else:
