@@ -41,6 +41,8 @@ def rendered(
     """The pixels of a picture in a place."""
     document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
     frame = document.frame(source.upright)
-    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), ground, document.clearings))
+    image = draw(
+        source, plan(source, frame, document.placement(frame, "1", demand), ground, document.clearings, document.tone)
+    )
     pixels: Pixels = image.numpy()
     return pixels

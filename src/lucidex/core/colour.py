@@ -73,12 +73,14 @@ def with_profile(image: pyvips.Image, profile: bytes | None) -> pyvips.Image:
     return tagged
 
 
-def to_srgb(image: pyvips.Image) -> pyvips.Image:
-    """8-bit sRGB, 3 bands or 4 with alpha, from any working image."""
+def to_srgb(image: pyvips.Image, depth: int = 8) -> pyvips.Image:
+    """sRGB of 8 (or, from 16 bits, 16) bits a channel, 3 bands or 4 with alpha, from any working image."""
     if image.get_typeof(PROFILE_FIELD) != 0:
         return image.icc_transform(
-            SRGB_PROFILE, embedded=True, intent="relative", black_point_compensation=True, depth=8
+            SRGB_PROFILE, embedded=True, intent="relative", black_point_compensation=True, depth=depth
         )
     if image.interpretation == "cmyk":
-        return image.icc_transform(SRGB_PROFILE, input_profile=CMYK_FALLBACK, intent="relative", depth=8)
+        return image.icc_transform(SRGB_PROFILE, input_profile=CMYK_FALLBACK, intent="relative", depth=depth)
+    if depth == 16:
+        return image.colourspace("rgb16").cast("ushort")
     return image.colourspace("srgb").cast("uchar")

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lucidex.core.clearing import Clearing
+from lucidex.core.development import Tone
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import UnavailableError
 from lucidex.core.frame import Frame
@@ -15,6 +16,7 @@ from lucidex.core.measures import MAX_TIMES, Multiple
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry, frame_after
 from lucidex.core.steps.clear_ground import clearings
+from lucidex.core.steps.tone import tone_of
 
 SCHEMA_REVISION = 2
 MAX_STEPS = 200
@@ -116,6 +118,11 @@ class PictureDocument(BaseModel):
     def clearings(self) -> tuple[Clearing, ...]:
         """The grounds that its active steps make clear."""
         return clearings(tuple(entry.step for entry in self.steps if entry.active))
+
+    @property
+    def tone(self) -> Tone | None:
+        """What its active tone steps add up to; None where that is nothing."""
+        return tone_of(tuple(entry.step for entry in self.steps if entry.active))
 
     def shows_clear(self, frame: Frame) -> bool:
         """Whether its steps leave something clear."""

@@ -14,6 +14,7 @@ import pyvips
 
 from lucidex.core.clearing import Clearing, clear
 from lucidex.core.colour import PROFILE_FIELD, to_srgb, with_profile
+from lucidex.core.development import Tone, develop
 from lucidex.core.enlarging import enlarged
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
@@ -33,7 +34,7 @@ class Plan:
     """All that decides the pixels of one result, as numbers: nothing else may enter `draw`.
 
     `total` leads from stored pixels to the picture; `clearings` are grounds of the original that are made clear,
-    `layers` the grounds that steps put into the picture;
+    `tone` is its development, `layers` the grounds that steps put into the picture;
     `ground` is the place's canvas around it, None for clear.
     """
 
@@ -43,6 +44,7 @@ class Plan:
     ground: Colour | None
     layers: tuple[Layer, ...] = ()
     clearings: tuple[Clearing, ...] = ()
+    tone: Tone | None = None
 
 
 def plan(
@@ -51,11 +53,12 @@ def plan(
     placement: Placement,
     ground: Colour | None,
     clearings: tuple[Clearing, ...] = (),
+    tone: Tone | None = None,
 ) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
     density = max(_densities(total, placement))
-    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers, clearings)
+    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers, clearings, tone)
 
 
 def draw(source: Source, chosen: Plan) -> pyvips.Image:
@@ -67,7 +70,11 @@ def draw(source: Source, chosen: Plan) -> pyvips.Image:
     to_picture = _to_picture(chosen.placement)
     to_upright = to_picture.then(chosen.total.inverse).then(source.uprighting)
     to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
-    painted = paint(clear(to_srgb(part), chosen.clearings, to_content), chosen.layers, to_picture)
+    # the ground is known in the original's colours, so it goes before tone; chosen colours come after it
+    keeps_16_bits = chosen.tone is not None and not chosen.clearings and part.format == "ushort"
+    cleared = clear(to_srgb(part, 16 if keeps_16_bits else 8), chosen.clearings, to_content)
+    developed = cleared if chosen.tone is None else develop(cleared, chosen.tone)
+    painted = paint(developed, chosen.layers, to_picture)
     return _on_canvas(painted, chosen.placement, chosen.ground).copy_memory()
 
 

@@ -330,7 +330,7 @@ def _wanted(
         state.original_sha256,
         document.steps,
         source,
-        plan(source, frame, placement, ground, document.clearings),
+        plan(source, frame, placement, ground, document.clearings, document.tone),
         suits,
         Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None),
     )

@@ -43,7 +43,8 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
     """
     step: Step = step_of(state.document, step_id).step
     try:
-        after = type(step).model_validate({**step.model_dump(mode="json"), **parameters})
+        follows = step.by_hand if isinstance(step, FindingStep) else {}
+        after = type(step).model_validate({**step.model_dump(mode="json"), **follows, **parameters})
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
     if isinstance(after, FindingStep) and after.found_by & parameters.keys():

@@ -14,6 +14,7 @@ from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room, Strip
 from lucidex.core.steps.straighten import Straighten
+from lucidex.core.steps.tone import Balance, BlackAndWhite, Exposure, Light, Range, Saturation
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
 
@@ -27,11 +28,32 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Trim,
     Room,
     Strip,
+    Exposure,
+    Light,
+    Range,
+    Balance,
+    Saturation,
+    BlackAndWhite,
     ClearGround,
 )
 
 AnyStep = Annotated[
-    Crop | Turn | Straighten | Mirror | Perspective | FourPoints | Trim | Room | Strip | ClearGround,
+    Crop
+    | Turn
+    | Straighten
+    | Mirror
+    | Perspective
+    | FourPoints
+    | Trim
+    | Room
+    | Strip
+    | Exposure
+    | Light
+    | Range
+    | Balance
+    | Saturation
+    | BlackAndWhite
+    | ClearGround,
     Field(discriminator="kind"),
 ]
 

@@ -40,6 +40,7 @@ class Group(StrEnum):
     """The list under which a step is found."""
 
     FRAME = "Frame"
+    TONE = "Tone"
     MEND = "Mend"
 
 
@@ -144,6 +145,7 @@ class FindingStep(Step):
     """
 
     found_by: ClassVar[frozenset[str]] = frozenset()
+    by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes a value by hand
 
     def found_on(self, raster: Raster) -> Self:
         """The step with what it finds on a picture as it stands before the step."""

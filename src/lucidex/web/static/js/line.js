@@ -5,11 +5,13 @@ export function registerLine(Alpine) {
   Alpine.data("line", () => ({
     open: "",
     get showsFrame() { return this.open === "frame"; },
+    get showsTone() { return this.open === "tone"; },
     get showsMend() { return this.open === "mend"; },
     get showsSize() { return this.open === "size"; },
     get showsKeys() { return this.open === "keys"; },
     frameButton: group("frame"),
     sizeButton: group("size"),
+    toneButton: group("tone"),
     mendButton: group("mend"),
     keysButton: group("keys"),
     init() {
