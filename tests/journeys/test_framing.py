@@ -267,7 +267,7 @@ def test_the_focal_point_frames_places_that_nobody_framed(desk: Desk, photograph
     at_bench(desk, photographs / "small.jpg")
     page = desk.page
     desk.type_line("300x900")
-    page.click("text=the middle")
+    page.click(".value:has-text('the middle')")
     ground = page.locator(".line-ground").bounding_box()
     assert ground
     after_change(desk, lambda: page.mouse.click(ground["x"] + ground["width"] * 0.8, ground["y"] + 40))
@@ -382,4 +382,36 @@ def test_room_and_strips_by_hand(desk: Desk, tmp_path: Path) -> None:
     assert (pixels[:10] == 255).all()
     assert (pixels[10:, :100] == (200, 0, 0)).all()
     assert (pixels[10:, 100:] == (0, 0, 255)).all()
+    assert desk.troubles == []
+
+
+def test_tone_is_changed_from_the_line_and_by_slider(desk: Desk, photographs: Path, tmp_path: Path) -> None:
+    at_bench(desk, photographs / "small.jpg")
+    page = desk.page
+    desk.type_line("300x200 as png")
+    means = []
+    for act in (
+        lambda: None,
+        lambda: desk.type_line("lighter"),
+        lambda: (
+            page.fill("[type=number][name=brightness]", "60"),
+            page.press("[type=number][name=brightness]", "Tab"),
+        ),
+    ):
+        before = desk.version()
+        act()
+        if means:
+            page.wait_for_function(f"() => Number(document.getElementById('bench').dataset.version) > {before}")
+        desk.settled()
+        with Image.open(downloaded(desk, CHOSEN, tmp_path)) as file:
+            means.append(float(np.asarray(file).mean()))
+    assert means == sorted(means)
+    assert means[2] > means[1] + 5 > means[0] + 10
+    desk.type_line("light by itself")
+    desk.type_line("black and white")
+    with Image.open(downloaded(desk, CHOSEN, tmp_path)) as file:
+        pixels = np.asarray(file.convert("RGB"))
+    assert (pixels == pixels[..., :1]).all()
+    page.click("button:has-text('Tone')")
+    desk.accessible()
     assert desk.troubles == []
