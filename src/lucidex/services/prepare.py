@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
@@ -35,7 +36,7 @@ class PictureState:
     undo: str | None
     redo: str | None
 
-    @property
+    @cached_property
     def frame(self) -> Frame:
         """What the active steps make of the upright original."""
         return self.document.frame(self.facts.upright)

@@ -16,7 +16,7 @@ from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.room import Room, RoomToSize
 from lucidex.services import changes
 from lucidex.services.people import Who
-from lucidex.services.prepare import Alter, PictureState, change, read_picture
+from lucidex.services.prepare import Alter, PictureState, change, read_picture, with_document
 from lucidex.services.results import Renderer, up_to
 from lucidex.services.workshop import Workshop
 
@@ -87,8 +87,7 @@ def _put_on(renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[St
     try:
         document = state.document
         for step in steps:
-            passing = PictureState(**{**vars(state), "document": document})
-            found = begun_on_copy(renderer, passing, step)
+            found = begun_on_copy(renderer, with_document(state, document), step)
             document = changes.add_step(found)(document, state.facts)
         sentences = " ".join(plain(step.sentence()) for step in steps)
         change(

@@ -26,7 +26,7 @@ class ClearGround(FindingStep):
     group: ClassVar[Group] = Group.MEND
     varied_field: ClassVar[str | None] = "tolerance_percent"
     variants: ClassVar[str] = "4; 8; 16"
-    preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
+    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED  # an edge is looked for within some pixels
 
     def found_on(self, raster: Raster) -> Self:
         """The step with the ground that it finds on a picture."""
