@@ -3,7 +3,7 @@
 from typing import Any
 
 from hypothesis import strategies as st
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 
 from lucidex.core.steps import AnyStep
 from lucidex.core.steps.base import Step
@@ -34,14 +34,25 @@ def _of(schema: dict[str, Any]) -> st.SearchStrategy[Any]:
             schema.get("maximum", 1e6),
             exclude_min="exclusiveMinimum" in schema,
         ),
-        "array": lambda: st.lists(
-            _of(schema.get("items", {"type": "number"})),
-            min_size=schema.get("minItems", 0),
-            max_size=schema.get("maxItems", 6),
-        ),
+        "array": lambda: _list_of(schema),
         "object": lambda: st.fixed_dictionaries({key: _of(value) for key, value in schema["properties"].items()}),
     }
     return kinds[schema["type"]]()
 
 
-any_step: st.SearchStrategy[Step] = _of(_SCHEMA).map(_ADAPTER.validate_python)
+def _list_of(schema: dict[str, Any]) -> st.SearchStrategy[Any]:
+    items = schema.get("items", {"type": "number"})
+    drawn = st.lists(_of(items), min_size=schema.get("minItems", 0), max_size=min(schema.get("maxItems", 6), 12))
+    # points of a curve go from left to right
+    return drawn.map(sorted) if "prefixItems" in items else drawn
+
+
+def _possible(values: Any) -> Step | None:
+    """The step, or None where its own rules forbid values that the limits of each field allow."""
+    try:
+        return _ADAPTER.validate_python(values)
+    except ValidationError:
+        return None
+
+
+any_step: st.SearchStrategy[Step] = _of(_SCHEMA).map(_possible).filter(lambda step: step is not None)

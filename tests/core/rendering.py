@@ -41,8 +41,7 @@ def rendered(
     """The pixels of a picture in a place."""
     document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
     frame = document.frame(source.upright)
-    image = draw(
-        source, plan(source, frame, document.placement(frame, "1", demand), ground, document.clearings, document.tone)
-    )
+    placement = document.placement(frame, "1", demand)
+    image = draw(source, plan(source, frame, placement, ground, document.treatment))
     pixels: Pixels = image.numpy()
     return pixels

@@ -55,6 +55,12 @@ class Raster:
             Transform(1 / upright.width, 0, 0, 1 / upright.height)
         )
 
+    @property
+    def unit(self) -> float:
+        """The upright original's shorter side in raster pixels, as seen in the middle."""
+        centre = self.frame.held_content(self.frame.window.centre)
+        return self.frame.content_unit(centre) * float(self.pixels.shape[1]) / self.frame.size.width
+
 
 @dataclass(frozen=True)
 class Content:

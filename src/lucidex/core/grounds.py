@@ -7,6 +7,7 @@ from pydantic import Field
 CLEAR = "clear"
 Colour = tuple[int, int, int]
 Ground = Annotated[str, Field(pattern=r"^(clear|#[0-9a-f]{6})$", description="clear, or a colour such as #d4d4d4")]
+HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$", description="a colour such as #1d2326")]
 
 _NAMES = {"#ffffff": "white", "#000000": "black", CLEAR: CLEAR}
 

@@ -112,4 +112,5 @@ def format_number(number: float, decimals: int = 2) -> str:
     >>> format_number(40.0), format_number(2.40)
     ('40', '2.4')
     """
+    number = round(number, decimals) + 0.0  # never a minus before nothing
     return f"{number:.{decimals}f}".rstrip("0").rstrip(".") if decimals else f"{number:.0f}"

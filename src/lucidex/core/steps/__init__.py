@@ -10,13 +10,19 @@ from lucidex.core.frame import Frame, Note
 from lucidex.core.geometry import check_output_size
 from lucidex.core.steps.base import FramingStep, Offer, Step
 from lucidex.core.steps.clear_ground import ClearGround
+from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.curve import Curve, Levels
+from lucidex.core.steps.detail import BringBack, Denoise, LocalContrastStep, Sharpen, Soften
+from lucidex.core.steps.drawn import DrawnStep
+from lucidex.core.steps.looks import LookStep
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room, Strip
 from lucidex.core.steps.straighten import Straighten
-from lucidex.core.steps.tone import Balance, BlackAndWhite, Exposure, Light, Range, Saturation
+from lucidex.core.steps.tone import Depths, Exposure, Light, Range
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
+from lucidex.core.steps.two_tone import TwoToneStep
 
 ALL_STEPS: tuple[type[Step], ...] = (
     Crop,
@@ -31,10 +37,22 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Exposure,
     Light,
     Range,
+    Depths,
     Balance,
     Saturation,
+    LocalContrastStep,
+    Levels,
+    Curve,
+    BalanceByTone,
     BlackAndWhite,
+    TwoToneStep,
+    Sharpen,
+    Soften,
+    LookStep,
+    DrawnStep,
     ClearGround,
+    Denoise,
+    BringBack,
 )
 
 AnyStep = Annotated[
@@ -50,10 +68,22 @@ AnyStep = Annotated[
     | Exposure
     | Light
     | Range
+    | Depths
     | Balance
     | Saturation
+    | LocalContrastStep
+    | Levels
+    | Curve
+    | BalanceByTone
     | BlackAndWhite
-    | ClearGround,
+    | TwoToneStep
+    | Sharpen
+    | Soften
+    | LookStep
+    | DrawnStep
+    | ClearGround
+    | Denoise
+    | BringBack,
     Field(discriminator="kind"),
 ]
 

@@ -21,11 +21,16 @@ class Band(StrEnum):
 
 
 class PreviewClass(StrEnum):
-    """How a step may be computed on a reduced preview."""
+    """How a step is computed on a reduced preview, and what that is worth.
+
+    Pixel-wise: the same pixels, tone by tone. Scaled: lengths shrink with the picture. Source: at full scale, then
+    reduced. Finished: at the finished pixels, so a reduced preview promises nothing: judge at 100 %.
+    """
 
     PIXEL_WISE = "pixel-wise"
     SCALED = "scaled"
     SOURCE = "source"
+    FINISHED = "finished"
 
 
 class Carried(StrEnum):

@@ -1,7 +1,7 @@
-"""Tone and colour: exposure, light, range, white balance, saturation, black and white.
+"""Light and range: exposure, brightness and contrast, black and white point, highlights and shadows.
 
-All of them fold into one development (`core.development`, where the inner order and the formulas are written down).
-The automatic ones look at the picture once and keep visible values, which can be carried on by hand.
+All of them fold into one development (`core.tone.development`, where the inner order and the formulas are written
+down). The automatic ones look at the picture once and keep visible values, which can be carried on by hand.
 """
 
 from typing import Annotated, ClassVar, Literal, Self
@@ -11,20 +11,25 @@ import numpy.typing as npt
 from pydantic import Field
 
 from lucidex.core.content import Raster
-from lucidex.core.development import LUMINANCE, Tone
 from lucidex.core.steps.base import Band, FindingStep, Group, Offer, Sentence, Step, Value, Words
+from lucidex.core.tone.amounts import Tone
+from lucidex.core.tone.development import LUMINANCE, brightness_for
+from lucidex.core.tone.page import page_level
 from lucidex.core.units import format_number
 
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
-Weight = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
-COMFORTABLE = 0.30, 0.62  # of the gamma range: a median between these is left alone
-MOST_LIFT = 60.0  # percent: how far the automatic goes
+DARK_BELOW, LIGHT_ABOVE = 0.30, 0.72  # of the gamma range: a median between these is left alone
+WASHED_OUT = 0.35  # where even the darkest twentieth is lighter, a light picture is too light
+LIT_FROM = 0.85  # where the lightest reach this, a dark picture may be meant: lamps at night, a bright window
+LIT_SHARE = 0.4  # of the lift that it gets then
+MOST_BRIGHTNESS = 75.0  # percent: how far the automatic goes
 USUAL_ENDS = 0.5, 99.5  # percentiles that become black and white
 NEARLY_RIGHT, FLAT = 6.0, 30.0  # percent that a range lacks: below the first nothing is done, at the second most
 STRETCH_SHARE = 0.65  # of what is lacking: a picture may be meant to be soft
 MOST_STRETCH = 40.0
+PAGE_BECOMES = 0.98  # of the range: the ground of a page, when its range is found
 
 
 class ToneStep(Step):
@@ -42,7 +47,9 @@ class Exposure(ToneStep):
     """Lighter or darker as by the camera's own exposure, in stops of linear light."""
 
     kind: Literal["exposure"] = "exposure"
-    stops: Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)] = 0.0
+    stops: Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)] = Field(
+        0.0, description="One stop is twice, or half, the light; the brightest parts may turn white."
+    )
     varied_field: ClassVar[str | None] = "stops"
     variants: ClassVar[str] = "-1; -0,5; 0,5; 1"
 
@@ -52,7 +59,7 @@ class Exposure(ToneStep):
 
     def sentence(self) -> Sentence:
         """For example: Exposed by 0.5 stops more."""
-        return Words("Exposure changed by "), Value("stops", f"{_signed(self.stops)} stops"), Words(".")
+        return Words("Exposure changed by "), Value("stops", f"{signed(self.stops)} stops"), Words(".")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
@@ -64,8 +71,8 @@ class Light(ToneStep, FindingStep):
     """Brightness (black and white stay) and contrast (black, middle and white stay)."""
 
     kind: Literal["light"] = "light"
-    brightness: Percent = 0.0
-    contrast: Percent = 0.0
+    brightness: Percent = Field(0.0, description="Lightens or darkens the middle tones; black and white stay.")
+    contrast: Percent = Field(0.0, description="Moves dark and light apart, or together, about the middle.")
     automatic: bool = False
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
     varied_field: ClassVar[str | None] = "brightness"
@@ -79,21 +86,15 @@ class Light(ToneStep, FindingStep):
         """Where it is automatic: the brightness that brings the median into the comfortable range."""
         if not self.automatic:
             return self
-        median = float(np.median(_greys(raster)))
-        aim = min(max(median, COMFORTABLE[0]), COMFORTABLE[1])
-        if aim == median or not 0 < median < 1:
-            return self.model_copy(update={"brightness": 0.0})
-        power = np.log(aim) / np.log(median)
-        lift = -100 * np.log(power) / np.log(2.5)
-        return self.model_copy(update={"brightness": round(float(np.clip(lift, -MOST_LIFT, MOST_LIFT)), 1)})
+        return self.model_copy(update={"brightness": _brightness_found(opaque(raster))})
 
     def sentence(self) -> Sentence:
         """For example: Brightness +20, contrast +10."""
         return (
             Words("Brightness "),
-            Value("brightness", _signed(self.brightness)),
+            Value("brightness", signed(self.brightness)),
             Words(", contrast "),
-            Value("contrast", _signed(self.contrast)),
+            Value("contrast", signed(self.contrast)),
             Words("."),
         )
 
@@ -125,8 +126,8 @@ class Range(ToneStep, FindingStep):
     """Where black begins and where white begins."""
 
     kind: Literal["range"] = "range"
-    black_percent: Share = 0.0
-    white_percent: Share = 0.0
+    black_percent: Share = Field(0.0, description="Tones below this become black.")
+    white_percent: Share = Field(0.0, description="Tones this close to the top become white.")
     automatic: bool = False
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
 
@@ -135,14 +136,17 @@ class Range(ToneStep, FindingStep):
         return Tone(black=self.black_percent / 100, white=self.white_percent / 100)
 
     def found_on(self, raster: Raster) -> Self:
-        """Where it is automatic: the ends of what the picture uses, in any channel."""
+        """Where it is automatic: the ends of what the picture uses, in any channel; a page's ground becomes white."""
         if not self.automatic:
             return self
-        seen = _opaque(raster)
+        seen = opaque(raster)
         low = 100 * float(np.percentile(seen.min(axis=-1), USUAL_ENDS[0])) / 255
         high = 100 - 100 * float(np.percentile(seen.max(axis=-1), USUAL_ENDS[1])) / 255
-        ends = [_stretch(lacking) for lacking in (low, high)]
-        return self.model_copy(update={"black_percent": ends[0], "white_percent": ends[1]})
+        black, white = _stretch(low), _stretch(high)
+        if (level := page_level(seen)) is not None:
+            white = round(float(np.clip(100 - 100 * level / PAGE_BECOMES, 0, MOST_STRETCH)), 1)
+            black = black if white else 0.0  # a clean drawing is meant as it is
+        return self.model_copy(update={"black_percent": black, "white_percent": white})
 
     def sentence(self) -> Sentence:
         """For example: Black from 4 %, white from 6 % below the top."""
@@ -164,97 +168,38 @@ class Range(ToneStep, FindingStep):
         )
 
 
-class Balance(ToneStep):
-    """White balance: warmer or cooler, more magenta or more green; greys keep their luminance."""
+class Depths(ToneStep):
+    """Highlights and shadows: the two ends of the luminance, hue and strength of colours kept."""
 
-    kind: Literal["balance"] = "balance"
-    warmth: Percent = 0.0
-    tint: Percent = 0.0
-    varied_field: ClassVar[str | None] = "warmth"
-    variants: ClassVar[str] = "-30; -15; 15; 30"
+    kind: Literal["depths"] = "depths"
+    shadows: Percent = Field(0.0, description="Above nothing lightens what lies in shade; black stays.")
+    highlights: Percent = Field(0.0, description="Below nothing brings back drawing in bright parts; white stays.")
+    varied_field: ClassVar[str | None] = "shadows"
+    variants: ClassVar[str] = "-30; 20; 40; 70"
 
     def tone(self) -> Tone:
-        """Warmth and tint."""
-        return Tone(warmth=self.warmth / 100, tint=self.tint / 100)
+        """Shadows and highlights."""
+        return Tone(shadows=self.shadows / 100, highlights=self.highlights / 100)
 
     def sentence(self) -> Sentence:
-        """For example: White balance: warmth +12, tint -4."""
+        """For example: Shadows +30, highlights -20."""
         return (
-            Words("White balance: warmth "),
-            Value("warmth", _signed(self.warmth)),
-            Words(", tint "),
-            Value("tint", _signed(self.tint)),
+            Words("Shadows "),
+            Value("shadows", signed(self.shadows)),
+            Words(", highlights "),
+            Value("highlights", signed(self.highlights)),
             Words("."),
         )
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
-        """Warmer, cooler, and against green or magenta."""
+        """Either end alone, and both."""
         return (
-            Offer(("warmer", "white balance"), "More like evening sun.", cls(warmth=20)),
-            Offer(("cooler", "colder"), "More like shade at noon.", cls(warmth=-20)),
-            Offer(("less green", "more magenta"), "Against the green of tube lamps and leaves.", cls(tint=20)),
-            Offer(("less magenta", "less pink", "more green"), "Against the pink of plant lamps.", cls(tint=-20)),
-        )
-
-
-class Saturation(ToneStep):
-    """Stronger or weaker colours; −100 leaves greys."""
-
-    kind: Literal["saturation"] = "saturation"
-    saturation: Percent = 0.0
-    varied_field: ClassVar[str | None] = "saturation"
-    variants: ClassVar[str] = "-40; -20; 20; 40"
-
-    def tone(self) -> Tone:
-        """A mixture with grey."""
-        return Tone(saturation=self.saturation / 100)
-
-    def sentence(self) -> Sentence:
-        """For example: Colours stronger by 20."""
-        return Words("Saturation "), Value("saturation", _signed(self.saturation)), Words(".")
-
-    @classmethod
-    def offers(cls) -> tuple[Offer, ...]:
-        """Stronger and weaker."""
-        return (
-            Offer(("stronger colours", "saturation"), "Makes all colours stronger.", cls(saturation=20)),
-            Offer(("weaker colours", "paler"), "Makes all colours weaker.", cls(saturation=-20)),
-        )
-
-
-class BlackAndWhite(ToneStep):
-    """Black and white; how light each colour becomes is chosen by three weights."""
-
-    kind: Literal["black_and_white"] = "black_and_white"
-    red: Weight = 30.0
-    green: Weight = 59.0
-    blue: Weight = 11.0
-
-    def tone(self) -> Tone:
-        """The same mixture for all channels; all weights zero count as equal ones."""
-        weights = (self.red, self.green, self.blue) if self.red + self.green + self.blue > 0 else (1.0, 1.0, 1.0)
-        return Tone(grey_mix=weights)
-
-    def sentence(self) -> Sentence:
-        """For example: Black and white, from 30 red, 59 green, 11 blue."""
-        parts: list[Words | Value] = [Words("Black and white, from ")]
-        for name in ("red", "green", "blue"):
-            parts += [
-                Value(name, format_number(getattr(self, name))),
-                Words(f" {name}, " if name != "blue" else " blue."),
-            ]
-        return tuple(parts)
-
-    @classmethod
-    def offers(cls) -> tuple[Offer, ...]:
-        """As the eye weighs, and with dark skies."""
-        return (
-            Offer(("black and white", "b/w"), "Takes the colours away; how light each becomes is chosen.", cls()),
+            Offer(("lighter shadows", "shadows"), "Lightens what lies in shade; black stays black.", cls(shadows=35)),
             Offer(
-                ("black and white, dark sky",),
-                "Black and white with a dark sky and light skin.",
-                cls(red=80, green=20, blue=0),
+                ("calmer highlights", "highlights", "sky"),
+                "Brings back drawing in bright parts, such as a pale sky.",
+                cls(highlights=-40),
             ),
         )
 
@@ -274,18 +219,31 @@ def _stretch(lacking: float) -> float:
     return round(min(STRETCH_SHARE * eagerness * lacking, MOST_STRETCH), 1)
 
 
-def _signed(value: float) -> str:
+def _brightness_found(seen: npt.NDArray[np.uint8]) -> float:
+    """In percent; nothing where the picture is not clearly too dark or washed out, and on pages."""
+    darkest, median, lightest = np.percentile(seen @ np.array(LUMINANCE) / 255, [5, 50, 99.5])
+    if 0 < median < DARK_BELOW:
+        share = LIT_SHARE if lightest > LIT_FROM else 1.0
+        return _brightness_between(median, DARK_BELOW, share)
+    if LIGHT_ABOVE < median < 1 and darkest > WASHED_OUT and page_level(seen) is None:
+        return _brightness_between(median, LIGHT_ABOVE, 1.0)
+    return 0.0
+
+
+def _brightness_between(median: float, aim: float, share: float) -> float:
+    """The percentage that takes a median to an aim, or a share of the way there."""
+    percent = 100 * share * (brightness_for(float(median)) - brightness_for(aim))
+    return round(float(np.clip(percent, -MOST_BRIGHTNESS, MOST_BRIGHTNESS)), 1)
+
+
+def signed(value: float) -> str:
+    """A number with its sign."""
     return ("+" if value > 0 else "") + format_number(value)
 
 
-def _opaque(raster: Raster) -> npt.NDArray[np.uint8]:
+def opaque(raster: Raster) -> npt.NDArray[np.uint8]:
     """What can be seen of a raster, as n × 1 × 3 bytes; all of it where everything is clear."""
     pixels = raster.pixels
     if pixels.shape[2] == 4 and (seen := pixels[..., 3] > 127).any():
         return pixels[seen][:, None, :3]
     return pixels[..., :3]
-
-
-def _greys(raster: Raster) -> npt.NDArray[np.float64]:
-    greys: npt.NDArray[np.float64] = _opaque(raster) @ np.array(LUMINANCE) / 255
-    return greys

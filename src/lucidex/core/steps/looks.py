@@ -1,0 +1,115 @@
+"""Ready-made looks: tone steps kept as data under a name, put on with a strength.
+
+A look is a JSON object with a `name`, what it `says`, and `steps`: tone steps as a picture's list holds them. The
+step keeps the whole recipe, so a picture never depends on a file of looks. docs/looks.md says how to add some.
+"""
+
+from functools import cache
+from importlib import resources
+from pathlib import Path
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from lucidex.core.errors import NotUnderstoodError
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
+from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
+from lucidex.core.steps.curve import Curve, Levels
+from lucidex.core.steps.tone import Depths, Exposure, Light, Range, ToneStep, tone_of
+from lucidex.core.tone.amounts import Tone
+from lucidex.core.units import format_number
+
+SHIPPED = "shipped_looks.json"
+MOST_LOOKS = 200
+
+Ingredient = Annotated[
+    Exposure | Light | Range | Depths | Balance | Saturation | BlackAndWhite | BalanceByTone | Levels | Curve,
+    Field(discriminator="kind"),
+]
+LookName = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]+$")]
+
+
+class Recipe(BaseModel):
+    """What a look is made of."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: LookName
+    says: Annotated[str, Field(max_length=160)] = ""
+    steps: Annotated[tuple[Ingredient, ...], Field(min_length=1, max_length=20)]
+
+
+class LookStep(ToneStep):
+    """A look, put on with a strength."""
+
+    kind: Literal["look"] = "look"
+    recipe: Recipe
+    strength: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = Field(
+        100.0, description="How much of the look."
+    )
+    varied_field: ClassVar[str | None] = "strength"
+    variants: ClassVar[str] = "30; 50; 75; 100"
+
+    def tone(self) -> Tone:
+        """Every amount of the recipe, in proportion."""
+        total = tone_of(self.recipe.steps)
+        return total.times(self.strength / 100) if total else Tone()
+
+    def sentence(self) -> Sentence:
+        """For example: The look “Late sun”, by 80 %."""
+        return (
+            Words("The look “"),
+            Value("recipe", self.recipe.name),
+            Words("”, by "),
+            Value("strength", f"{format_number(self.strength)} %"),
+            Words("."),
+        )
+
+    @classmethod
+    def offers(cls) -> tuple[Offer, ...]:
+        """All looks that are known."""
+        return tuple(Offer((one.name.lower(),), one.says, cls(recipe=one)) for one in all_looks())
+
+
+_ADAPTER = TypeAdapter(list[Recipe])
+_added: list[Recipe] = []
+
+
+@cache
+def shipped_looks() -> tuple[Recipe, ...]:
+    """The looks that come with the product."""
+    return tuple(read_looks((resources.files("lucidex.core") / SHIPPED).read_text("utf-8")))
+
+
+def all_looks() -> tuple[Recipe, ...]:
+    """Shipped looks and added ones; an added one takes the place of a shipped one of its name."""
+    by_name = {one.name.lower(): one for one in (*shipped_looks(), *_added)}
+    return tuple(by_name.values())
+
+
+def read_looks(text: str) -> list[Recipe]:
+    """Looks from JSON. NotUnderstoodError in words where something in it is no look."""
+    try:
+        looks = _ADAPTER.validate_json(text)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ", ".join(str(part) for part in first["loc"])
+        raise NotUnderstoodError(
+            f"This is no list of looks: {first['msg'].lower()} ({where or 'at its start'})."
+        ) from error
+    if len(looks) > MOST_LOOKS:
+        raise NotUnderstoodError(f"A file holds at most {MOST_LOOKS} looks; this one has {len(looks)}.")
+    return looks
+
+
+def add_looks(folder: Path) -> list[str]:
+    """Read every JSON file of a folder; sentences about those that could not be read."""
+    _added.clear()
+    troubles = []
+    for file in sorted(folder.glob("*.json")):
+        try:
+            _added.extend(read_looks(file.read_text("utf-8")))
+        except (NotUnderstoodError, UnicodeDecodeError) as error:
+            said = error.sentence if isinstance(error, NotUnderstoodError) else "It is not text in UTF-8."
+            troubles.append(f"{file.name}: {said}")
+    return troubles
