@@ -6,8 +6,7 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from lucidex.core.clearing import Clearing
-from lucidex.core.development import Tone
+from lucidex.core.cleaning import Cleaning
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import UnavailableError
 from lucidex.core.frame import Frame
@@ -15,8 +14,9 @@ from lucidex.core.geometry import Anchor, Placement, Point, Rule, Size, Window, 
 from lucidex.core.measures import MAX_TIMES, Multiple
 from lucidex.core.places import PlaceDemand
 from lucidex.core.steps import StepEntry, frame_after
-from lucidex.core.steps.clear_ground import clearings
-from lucidex.core.steps.tone import tone_of
+from lucidex.core.steps.base import Step
+from lucidex.core.steps.treating import cleanings_of, leaves_clear, treatment_of
+from lucidex.core.treatment import Treatment
 
 SCHEMA_REVISION = 2
 MAX_STEPS = 200
@@ -115,18 +115,23 @@ class PictureDocument(BaseModel):
         return frame_after(Frame.of(upright), self.steps)
 
     @property
-    def clearings(self) -> tuple[Clearing, ...]:
-        """The grounds that its active steps make clear."""
-        return clearings(tuple(entry.step for entry in self.steps if entry.active))
+    def active_steps(self) -> tuple[Step, ...]:
+        """The steps that count."""
+        return tuple(entry.step for entry in self.steps if entry.active)
 
     @property
-    def tone(self) -> Tone | None:
-        """What its active tone steps add up to; None where that is nothing."""
-        return tone_of(tuple(entry.step for entry in self.steps if entry.active))
+    def treatment(self) -> Treatment:
+        """What its active steps do to framed pixels."""
+        return treatment_of(self.active_steps)
+
+    @property
+    def cleanings(self) -> tuple[Cleaning, ...]:
+        """What its active steps do to the original's own pixels."""
+        return cleanings_of(self.active_steps)
 
     def shows_clear(self, frame: Frame) -> bool:
         """Whether its steps leave something clear."""
-        return frame.shows_clear or bool(self.clearings)
+        return frame.shows_clear or leaves_clear(self.active_steps)
 
     def demand_for(self, place_key: str, demand: PlaceDemand) -> PlaceDemand:
         """What the place asks of this picture: a multiple may be chosen for each picture."""

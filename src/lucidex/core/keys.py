@@ -12,13 +12,14 @@ from importlib.metadata import version
 
 import pyvips
 
+from lucidex.core.cleaning import CLEANING_REVISION, Cleaning
 from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.render import Plan
 from lucidex.core.steps import StepEntry
 
-ENGINE_REVISION = 2
+ENGINE_REVISION = 3
 
 
 @cache
@@ -31,6 +32,7 @@ def engine_fingerprint() -> str:
             f"libvips {pyvips.version(0)}.{pyvips.version(1)}.{pyvips.version(2)}",
             f"binary {version('pyvips-binary')}",
             f"threads {ENCODER_THREADS}",
+            *(f"{name} {version(name)}" for name in ("numpy", "opencv-python-headless", "numba")),
         )
     )
 
@@ -44,6 +46,31 @@ def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Pla
     """The key of the pixels of one original, after its active steps, as planned for a place."""
     steps = [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
     return _digest([engine_fingerprint(), original_sha256, steps, asdict(chosen)])
+
+
+def framed_key(original_sha256: str, cleanings: tuple[Cleaning, ...], chosen: Plan) -> str:
+    """The key of the framed pixels before their treatment (`core.render.framed`)."""
+    wide = chosen.widened
+    treated_as = (chosen.treatment.tone is not None, bool(chosen.treatment.clearings))
+    named = cleanings_key(cleanings)
+    return _digest(
+        [
+            engine_fingerprint(),
+            original_sha256,
+            named,
+            asdict(wide.total),
+            asdict(wide.placement),
+            wide.level,
+            treated_as,
+        ]
+    )
+
+
+def cleanings_key(cleanings: tuple[Cleaning, ...]) -> str:
+    """A short name of what was done to an original's own pixels; empty where nothing was."""
+    if not cleanings:
+        return ""
+    return _digest([CLEANING_REVISION, [[type(one).__name__, asdict(one)] for one in cleanings]])[:24]
 
 
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:

@@ -1,20 +1,18 @@
 """Original + steps + place to pixels, at any scale.
 
-Four bands, in this order: source (decoding, `core.intake`), picture (the steps' one transform), framing with
-the one resampling, finish (sRGB, the place's canvas). Preview and file call the same `draw`; a preview is
-nothing but a place of its own size.
+Four bands, in this order: source (decoding, `core.intake`, and `core.cleaning`), picture (the steps' one transform),
+framing with the one resampling, then what is done to the framed pixels (`core.treatment`) and the place's canvas.
+Preview and file call the same `draw`; a preview is nothing but a place of its own size.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 import pyvips
 
-from lucidex.core.clearing import Clearing, clear
-from lucidex.core.colour import PROFILE_FIELD, to_srgb, with_profile
-from lucidex.core.development import Tone, develop
+from lucidex.core.colour import PROFILE_FIELD, with_profile
 from lucidex.core.enlarging import enlarged
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
@@ -22,10 +20,12 @@ from lucidex.core.grounds import Colour
 from lucidex.core.levels import AnyPixels, Source, level_for, level_size
 from lucidex.core.painting import paint
 from lucidex.core.transform import Transform, shift
+from lucidex.core.treatment import Treatment
 
 _EPSILON = 1e-6
 MOST_FINER = 3
 FINER_UP_TO_PIXELS = 60_000_000
+UNTREATED = Treatment()
 WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
 
 
@@ -33,18 +33,41 @@ WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so 
 class Plan:
     """All that decides the pixels of one result, as numbers: nothing else may enter `draw`.
 
-    `total` leads from stored pixels to the picture; `clearings` are grounds of the original that are made clear,
-    `tone` is its development, `layers` the grounds that steps put into the picture;
-    `ground` is the place's canvas around it, None for clear.
+    `total` leads from stored pixels to the picture, which is `picture` large; `unit` is the upright original's
+    shorter side in drawn pixels; `layers` are the grounds that steps put into the picture; `ground` is the place's
+    canvas around it, None for clear.
     """
 
     total: Transform
+    picture: Size
     placement: Placement
     level: int
+    unit: float
     ground: Colour | None
     layers: tuple[Layer, ...] = ()
-    clearings: tuple[Clearing, ...] = ()
-    tone: Tone | None = None
+    treatment: Treatment = UNTREATED
+
+    @property
+    def widened(self) -> "Plan":
+        """The plan with as much of the picture around its window as the treatment looks at, in whole drawn pixels."""
+        reach, placed = self.treatment.reach(self.unit), self.placement
+        if not reach:
+            return self
+        across, down = placed.window.width / placed.drawn.width, placed.window.height / placed.drawn.height
+        window = placed.window
+        left = _fitting(window.left / across, reach)
+        top = _fitting(window.top / down, reach)
+        right = _fitting((self.picture.width - window.left - window.width) / across, reach)
+        bottom = _fitting((self.picture.height - window.top - window.height) / down, reach)
+        drawn = Size(placed.drawn.width + left + right, placed.drawn.height + top + bottom)
+        wider = Window(
+            window.left - left * across, window.top - top * down, drawn.width * across, drawn.height * down
+        )
+        return replace(self, placement=Placement(wider, drawn, left, top, placed.canvas))
+
+
+def _fitting(there: float, wanted: int) -> int:
+    return max(0, min(wanted, math.floor(there + _EPSILON)))
 
 
 def plan(
@@ -52,13 +75,14 @@ def plan(
     frame: Frame,
     placement: Placement,
     ground: Colour | None,
-    clearings: tuple[Clearing, ...] = (),
-    tone: Tone | None = None,
+    treatment: Treatment = UNTREATED,
 ) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
     density = max(_densities(total, placement))
-    return Plan(total, placement, level_for(source.stored, 1 / density), ground, frame.layers, clearings, tone)
+    unit = placement.enlargement * frame.content_unit(frame.held_content(placement.window.centre))
+    level = level_for(source.stored, 1 / density)
+    return Plan(total, frame.size, placement, level, unit, ground, frame.layers, treatment)
 
 
 def draw(source: Source, chosen: Plan) -> pyvips.Image:
@@ -66,16 +90,31 @@ def draw(source: Source, chosen: Plan) -> pyvips.Image:
 
     The result has exactly the size of the placement's canvas. Raises pyvips.Error where memory is short.
     """
-    part = _moved(source, chosen) if _only_moves(source, chosen) else _turned_freely(source, chosen)
-    to_picture = _to_picture(chosen.placement)
-    to_upright = to_picture.then(chosen.total.inverse).then(source.uprighting)
+    return finished(source, framed(source, chosen), chosen)
+
+
+def framed(source: Source, chosen: Plan) -> pyvips.Image:
+    """The first half: the part that is seen, resampled, in the colours that its treatment begins with.
+
+    It stays the same while amounts of tone and effects change, as long as they look no further.
+    """
+    wide = chosen.widened
+    part = _moved(source, wide) if _only_moves(source, wide) else _turned_freely(source, wide)
+    return chosen.treatment.ready(part).copy_memory()
+
+
+def finished(source: Source, part: pyvips.Image, chosen: Plan) -> pyvips.Image:
+    """The second half: treatment, grounds and canvas."""
+    wide, placement = chosen.widened.placement, chosen.placement
+    to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
     to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
-    # the ground is known in the original's colours, so it goes before tone; chosen colours come after it
-    keeps_16_bits = chosen.tone is not None and not chosen.clearings and part.format == "ushort"
-    cleared = clear(to_srgb(part, 16 if keeps_16_bits else 8), chosen.clearings, to_content)
-    developed = cleared if chosen.tone is None else develop(cleared, chosen.tone)
-    painted = paint(developed, chosen.layers, to_picture)
-    return _on_canvas(painted, chosen.placement, chosen.ground).copy_memory()
+    treated = chosen.treatment.of(part, to_content, chosen.unit)
+    if wide != placement:
+        left, top = round(wide.left), round(wide.top)
+        treated = treated.crop(left, top, placement.drawn.width, placement.drawn.height)
+    # chosen colours are painted after the treatment, so that they come out as they were chosen
+    painted = paint(treated, chosen.layers, _to_picture(placement))
+    return _on_canvas(painted, placement, chosen.ground).copy_memory()
 
 
 def _only_moves(source: Source, chosen: Plan) -> bool:

@@ -5,13 +5,15 @@ A cache: capped in bytes, the least recently used goes first, and anything missi
 
 import shutil
 import threading
+from collections.abc import Callable
 from pathlib import Path
+from tempfile import mkdtemp
 
 import numpy as np
 import pyvips
 
 from lucidex.core.intake import INTAKE_REVISION, Facts
-from lucidex.core.levels import Source, image_of_memory, level_size, levels_of
+from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_size, levels_of, reduce_level
 
 DEFAULT_MAX_BYTES = 8_000_000_000
 
@@ -24,6 +26,7 @@ class DecodedStore:
         self._root.mkdir(parents=True, exist_ok=True)
         self._max_bytes = max_bytes
         self._lock = threading.Lock()
+        self._making = threading.Lock()  # one at a time: each holds all pixels of a picture
 
     def holds(self, sha256: str) -> bool:
         """Whether the levels of an original are here."""
@@ -46,6 +49,24 @@ class DecodedStore:
         folder.touch()
         return Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
 
+    def derived(self, sha256: str, facts: Facts, name: str, make: Callable[[AnyPixels], AnyPixels]) -> Source:
+        """A source made from the original's own pixels, kept beside it under `name`; made where it is not here yet.
+
+        FileNotFoundError where the original's levels are not here.
+        """
+        whole = f"{sha256}-{name}"
+        with self._making:
+            if not self.holds(whole):
+                self._make(whole, facts, make(_array(self._root / sha256, facts)))
+        return self.source(whole, facts)
+
+    def _make(self, name: str, facts: Facts, pixels: AnyPixels) -> None:
+        folder = Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
+        for number in levels_of(facts.stored):
+            level = pixels if number == 1 else reduce_level(pixels, number, facts.has_alpha)
+            level.tofile(level_path(folder, number))
+        self.keep(name, folder)
+
     def _make_room(self, newest: str) -> None:
         folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
         weights = {folder: sum(file.stat().st_size for file in folder.iterdir()) for folder in folders}
@@ -63,6 +84,12 @@ def _map(folder: Path, facts: Facts, number: int) -> pyvips.Image:
     expected = size.pixels * facts.layout.bytes_per_pixel
     pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
     return image_of_memory(pixels, size, facts.layout)
+
+
+def _array(folder: Path, facts: Facts) -> AnyPixels:
+    kind = np.uint16 if facts.layout.format == "ushort" else np.uint8
+    shape = (facts.stored.height, facts.stored.width, facts.layout.bands)
+    return np.memmap(level_path(folder, 1), dtype=kind, mode="r", shape=shape)
 
 
 def level_path(folder: Path, number: int) -> Path:

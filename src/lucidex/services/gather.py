@@ -8,9 +8,11 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lucidex.core.cleaning import Cleaning, cleaned
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import SaidError
 from lucidex.core.intake import MAX_FILE_BYTES, SUFFIXES, Facts
+from lucidex.core.keys import cleanings_key
 from lucidex.core.levels import Source
 from lucidex.core.places import PlaceDemand
 from lucidex.records.decoded import complete
@@ -166,13 +168,20 @@ def _shortened(name: str) -> str:
     return name if len(name) <= 60 else name[:40] + "…" + name[-15:]
 
 
-def open_source(workshop: Workshop, sha256: str, facts: Facts) -> Source:
-    """The decoded original; decoded again where the cache has let it go."""
+def open_source(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...] = ()) -> Source:
+    """The decoded original, or what cleanings make of it; decoded again where the cache has let it go."""
     try:
-        return workshop.decoded.source(sha256, facts)
+        return _opened(workshop, sha256, facts, cleanings)
     except FileNotFoundError:
         _decode(workshop, workshop.originals.path(sha256), sha256)
+        return _opened(workshop, sha256, facts, cleanings)
+
+
+def _opened(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...]) -> Source:
+    if not cleanings:
         return workshop.decoded.source(sha256, facts)
+    name = cleanings_key(cleanings)
+    return workshop.decoded.derived(sha256, facts, name, lambda pixels: cleaned(pixels, cleanings))
 
 
 def original_file(workshop: Workshop, who: Who, picture_id: int) -> tuple[Path, str, Facts]:

@@ -15,6 +15,7 @@ from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 
 from lucidex.core.attention import CANONICAL_EDGE, focal_point
+from lucidex.core.cleaning import Cleaning
 from lucidex.core.content import Raster
 from lucidex.core.document import PictureDocument, shows_ground
 from lucidex.core.encode import Encoding, FormatName, encode
@@ -22,12 +23,12 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Placement, Point, Rule, Size, Window, check_output_size, fit
 from lucidex.core.grounds import colour_of
-from lucidex.core.keys import encoded_key, pixels_key
+from lucidex.core.keys import encoded_key, framed_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
 from lucidex.core.proofing import Flag, clear_flags, shape_flags, weight_flags
-from lucidex.core.render import Plan, draw, plan
+from lucidex.core.render import Plan, draw, finished, framed, plan
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Result, now
 from lucidex.services.gather import open_source
@@ -42,6 +43,7 @@ LEASE = timedelta(seconds=120)
 WAIT_BETWEEN_LOOKS_S = 0.05
 PREVIEW_CACHE_BYTES = 96_000_000
 PIXEL_CACHE_BYTES = 256_000_000
+KEPT_UP_TO_PIXELS = 8_000_000
 
 Cached = TypeVar("Cached")
 
@@ -74,6 +76,11 @@ class ByteCappedCache(Generic[Cached]):
                 self._bytes -= self._weigh(self._held.popitem(last=False)[1])
 
 
+def bytes_of(image: pyvips.Image) -> int:
+    """How much memory the pixels of an image take."""
+    return int(image.width * image.height * image.bands * {"uchar": 1, "ushort": 2}.get(image.format, 4))
+
+
 @dataclass(frozen=True)
 class Wanted:
     """One result that is asked for, with everything that decides its bytes."""
@@ -84,6 +91,12 @@ class Wanted:
     chosen: Plan
     format: FormatName
     encoding: Encoding
+    cleanings: tuple[Cleaning, ...] = ()
+
+    @property
+    def framed_key(self) -> str:
+        """The key of its framed pixels before their treatment."""
+        return framed_key(self.original_sha256, self.cleanings, self.chosen)
 
     @property
     def pixels_key(self) -> str:
@@ -122,9 +135,7 @@ class Renderer:
         self._preview_slots = threading.BoundedSemaphore(2)
         self._file_slots = threading.BoundedSemaphore(2)
         self._previews: ByteCappedCache[bytes] = ByteCappedCache(PREVIEW_CACHE_BYTES, len)
-        self._pixels: ByteCappedCache[pyvips.Image] = ByteCappedCache(
-            PIXEL_CACHE_BYTES, lambda image: image.width * image.height * image.bands
-        )
+        self._pixels: ByteCappedCache[pyvips.Image] = ByteCappedCache(PIXEL_CACHE_BYTES, bytes_of)
 
     def preview(self, wanted: Wanted) -> bytes:
         """Encoded bytes for the screen, kept in memory only."""
@@ -200,9 +211,19 @@ class Renderer:
         key = wanted.pixels_key
         image = self._pixels.get(key)
         if image is None:
-            image = draw(wanted.source, wanted.chosen)
+            image = finished(wanted.source, self._framed(wanted), wanted.chosen)
             self._pixels.put(key, image)
         return image
+
+    def _framed(self, wanted: Wanted) -> pyvips.Image:
+        """The framed part before its treatment, kept so that a moving slider does not frame it again."""
+        key = wanted.framed_key
+        part = self._pixels.get(key)
+        if part is None:
+            part = framed(wanted.source, wanted.chosen)
+            if part.width * part.height <= KEPT_UP_TO_PIXELS:
+                self._pixels.put(key, part)
+        return part
 
     def _done(self, key: str) -> Finished | None:
         with self._workshop.database.begin() as session:
@@ -324,15 +345,17 @@ def _wanted(
     placement: Placement,
     ground: tuple[int, int, int] | None,
 ) -> Wanted:
-    source = open_source(workshop, state.original_sha256, state.facts)
+    cleanings = document.cleanings
+    source = open_source(workshop, state.original_sha256, state.facts, cleanings)
     suits = FormatName.PNG if state.facts.has_alpha or document.shows_clear(frame) else FormatName.JPEG
     return Wanted(
         state.original_sha256,
         document.steps,
         source,
-        plan(source, frame, placement, ground, document.clearings, document.tone),
+        plan(source, frame, placement, ground, document.treatment),
         suits,
         Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None),
+        cleanings,
     )
 
 
