@@ -18,7 +18,8 @@ from lucidex.services import changes
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
 from lucidex.services.prepare import PictureState, change, read_picture, undo
-from lucidex.services.results import PlacedPicture, Renderer, Wanted, for_screen, in_place
+from lucidex.services.results import Renderer
+from lucidex.services.wanted import PlacedPicture, Wanted, for_screen, in_place
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 

@@ -24,8 +24,9 @@ from lucidex.services import book, changes
 from lucidex.services.gather import NewFolio, bring_in, copy_picture
 from lucidex.services.people import Who
 from lucidex.services.prepare import change, read_picture, redo, undo
-from lucidex.services.results import Renderer, in_place, up_to
+from lucidex.services.results import Renderer
 from lucidex.services.stepping import begun, carried_steps, changed, put_on_pictures, remedied, varied
+from lucidex.services.wanted import in_place, up_to
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, smooth_picture
 from tests.core.any_step import any_step

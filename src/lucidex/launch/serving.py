@@ -15,6 +15,8 @@ from pathlib import Path
 
 import uvicorn
 
+from lucidex.core.steps.looks import add_looks
+from lucidex.core.tone.development import compile_kernels
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
@@ -117,6 +119,9 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     migrate(workshop.database.engine)
     workshop.sweep()
     release_leases(workshop)
+    compile_kernels()  # read from their cache but for the first time, so that no visitor waits for it
+    for trouble in add_looks(wanted.data / "looks"):
+        print(f"A look was left out. {trouble}")
     sign_in = _first_people(workshop, wanted)
     demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
     app = create_app(AppContext(workshop, Renderer(workshop), demo), _secret(wanted.data))

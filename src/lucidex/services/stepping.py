@@ -12,13 +12,21 @@ from lucidex.core.geometry import Size
 from lucidex.core.places import explain_limits
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Carried, FindingStep, Step, plain
+from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.room import Room, RoomToSize
+from lucidex.core.steps.tone import ToneStep, tone_of
+from lucidex.core.tone.amounts import Tone
+from lucidex.core.tone.clipping import colour_at
 from lucidex.services import changes
 from lucidex.services.people import Who
 from lucidex.services.prepare import Alter, PictureState, change, read_picture, with_document
-from lucidex.services.results import Renderer, up_to
+from lucidex.services.results import Renderer
+from lucidex.services.wanted import for_screen, up_to, without_steps
 from lucidex.services.workshop import Workshop
+
+GREY_LOOKED_AT, GREY_REACH = Size(1_024, 1_024), 3  # a spot of 7 × 7 pixels, so that noise does not decide
+DARKEST_GREY = 16  # code values: what is darker has no colour to speak of
 
 
 def step_of(document: PictureDocument, step_id: str) -> StepEntry:
@@ -43,13 +51,15 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
     """
     step: Step = step_of(state.document, step_id).step
     try:
-        follows = step.by_hand if isinstance(step, FindingStep) else {}
-        after = type(step).model_validate({**step.model_dump(mode="json"), **follows, **parameters})
+        after = type(step).model_validate({**step.model_dump(mode="json"), **parameters})
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
-    if isinstance(after, FindingStep) and after.found_by & parameters.keys():
-        return found_again(renderer, state, step_id, after)
-    return after
+    if not isinstance(after, FindingStep):
+        return after
+    differing = {name for name in type(step).model_fields if getattr(after, name) != getattr(step, name)}
+    if differing & after.finds:
+        after = after.model_copy(update=dict(after.by_hand))
+    return found_again(renderer, state, step_id, after) if differing & after.found_by else after
 
 
 def found_again(renderer: Renderer, state: PictureState, step_id: str, step: FindingStep) -> Step:
@@ -64,6 +74,26 @@ def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) ->
     if isinstance(after, FindingStep) and type(after).varied_field in after.found_by:
         after = found_again(renderer, state, step_id, after)
     return changes.replace_step(step_id, after)(state.document, state.facts)
+
+
+def grey_at(
+    renderer: Renderer, workshop: Workshop, state: PictureState, step: Balance, x: float, y: float
+) -> Balance:
+    """The balance that makes a spot of the prepared picture (its pixels) grey, beside the list's other balances.
+
+    The spot is looked at before all tone, as balances act on the picture's own light. Raises OutOfRangeError where
+    it lies outside or is clear, or too dark to have a colour.
+    """
+    document = state.document
+    toned = {entry.id for entry in document.steps if isinstance(entry.step, ToneStep)}
+    seen = renderer.pixels(for_screen(workshop, state, GREY_LOOKED_AT, without_steps(document, toned)))
+    size = state.frame.size
+    colour = colour_at(seen, x / size.width, y / size.height, GREY_REACH)
+    if not (0 <= x < size.width and 0 <= y < size.height) or colour is None or max(colour) < DARKEST_GREY:
+        raise OutOfRangeError("There is no colour at this spot. Click on something light or middling grey.")
+    whole = tone_of(document.active_steps) or Tone()
+    mine = step.tone()
+    return step.making_grey(colour, whole.warmth - mine.warmth, whole.tint - mine.tint)
 
 
 @dataclass(frozen=True)

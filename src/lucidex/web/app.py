@@ -13,7 +13,18 @@ from starlette.staticfiles import StaticFiles
 from lucidex import __version__
 from lucidex.web import api, problems
 from lucidex.web.context import AppContext
-from lucidex.web.pages import account, bench, bench_places, bench_sheets, bench_steps, book, files, folio, start
+from lucidex.web.pages import (
+    account,
+    bench,
+    bench_places,
+    bench_sheets,
+    bench_steps,
+    book,
+    files,
+    folio,
+    seeing,
+    start,
+)
 from lucidex.web.security import add_headers
 from lucidex.web.templating import STATIC
 
@@ -40,7 +51,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         lifespan=lifespan,
     )
     app.state.context = context
-    for module in (account, start, folio, bench, bench_sheets, bench_steps, bench_places, book, files, api):
+    for module in (account, start, folio, bench, bench_sheets, bench_steps, bench_places, seeing, book, files, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

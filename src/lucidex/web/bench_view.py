@@ -19,10 +19,11 @@ from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture
-from lucidex.services.results import Finished, PlacedPicture, in_place
+from lucidex.services.results import Finished
+from lucidex.services.wanted import PlacedPicture, in_place, without_steps
 from lucidex.web.context import AppContext
 from lucidex.web.place_form import SizeFields, size_fields
-from lucidex.web.stage_facts import stage_facts
+from lucidex.web.stage_facts import stage_facts, steps_digest
 from lucidex.web.wall import Hanging, Seat, hang
 
 OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL = "framing", "output", "rule", "focal"
@@ -81,6 +82,16 @@ class BenchView:
     def open_step(self) -> StepEntry | None:
         """The step whose control is unfolded."""
         return next((entry for entry in self.state.document.steps if entry.id == self.open), None)
+
+    @property
+    def digest(self) -> str:
+        """Changes whenever the prepared picture would."""
+        return steps_digest(self.state, self.state.document)
+
+    @property
+    def digest_but_open(self) -> str:
+        """Changes whenever the prepared picture without the unfolded step would."""
+        return steps_digest(self.state, without_steps(self.state.document, {self.open or ""}))
 
     @property
     def stage_json(self) -> str:

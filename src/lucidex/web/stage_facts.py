@@ -9,12 +9,14 @@ from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_w
 from lucidex.core.places import Displays
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import FramingStep
+from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.crop import Crop, ShapeArea
 from lucidex.core.steps.perspective import FourPoints
 from lucidex.core.steps.straighten import Straighten
 from lucidex.records.models import Place
 from lucidex.services.prepare import PictureState
-from lucidex.services.results import PlacedPicture, up_to
+from lucidex.services.wanted import PlacedPicture, up_to
+from lucidex.web.step_form import judged_at_full_size
 
 Facts = dict[str, object]
 
@@ -36,8 +38,8 @@ def stage_facts(
     if after is not None:
         return _whole(state, *_just_after(state, after))
     open_step = next((entry for entry in state.document.steps if entry.id == open_part), None)
-    if open_step is not None and (facts := _step_facts(state, open_step)) is not None:
-        return facts
+    if open_step is not None:
+        return _step_facts(state, open_step)
     if open_part == "focal":
         return _focal_facts(state)
     return _place_facts(state, place, placed)
@@ -69,13 +71,14 @@ def _whole(state: PictureState, document: PictureDocument, before: str | None) -
     return {
         "mode": "whole",
         "picture": _size(frame.size),
+        "judge": judged_at_full_size(document.active_steps),
         "preview": _preview_address(state, document, before),
         "content": content,
     }
 
 
-def _step_facts(state: PictureState, entry: StepEntry) -> Facts | None:
-    """The picture before or after an unfolded step, with what can be dragged; None where tone alone is changed."""
+def _step_facts(state: PictureState, entry: StepEntry) -> Facts:
+    """The picture before or after an unfolded step, with what can be dragged."""
     at_step = f"/pictures/{state.picture_id}/steps/{entry.id}"
     if isinstance(entry.step, Crop):
         return _crop_facts(state, entry, entry.step, at_step)
@@ -86,7 +89,10 @@ def _step_facts(state: PictureState, entry: StepEntry) -> Facts | None:
         return _whole(state, document, entry.id) | {"mode": "quad", "points": points, "post": f"{at_step}/points"}
     if isinstance(entry.step, Straighten):
         return _whole(state, *_just_after(state, entry)) | {"mode": "level", "post": f"{at_step}/line"}
-    return _whole(state, *_just_after(state, entry)) if isinstance(entry.step, FramingStep) else None
+    if isinstance(entry.step, FramingStep):
+        return _whole(state, *_just_after(state, entry))
+    facts = _whole(state, state.document, None) | {"draft": f"{at_step}/draft"}
+    return facts | {"mode": "grey", "post": f"{at_step}/grey"} if isinstance(entry.step, Balance) else facts
 
 
 def _crop_facts(state: PictureState, entry: StepEntry, crop: Crop, at_step: str) -> Facts:

@@ -1,5 +1,6 @@
 """Jinja with the product's filters."""
 
+from collections.abc import Iterable
 from datetime import datetime
 from hashlib import sha256
 from pathlib import Path
@@ -10,8 +11,10 @@ from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
+from lucidex.core.steps.looks import all_looks
 from lucidex.core.units import format_number, format_weight
 from lucidex.web.security import csrf_token
+from lucidex.web.step_form import WITH_HISTOGRAM, amount, carries_on_as, form_fields, is_automatic
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -31,6 +34,11 @@ def _query(**parts: object) -> str:
     return "?" + urlencode(given) if given else ""
 
 
+def _points(points: Iterable[tuple[float, float]]) -> str:
+    """Points of a curve as they are typed: 0:0 25:20 100:100."""
+    return " ".join(f"{format_number(x)}:{format_number(y)}" for x, y in points)
+
+
 environment = Environment(
     loader=FileSystemLoader(HERE / "templates"),
     autoescape=True,
@@ -38,10 +46,16 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-environment.filters |= {"weight": format_weight, "number": format_number, "day": _day}
+environment.filters |= {"weight": format_weight, "number": format_number, "day": _day, "points": _points}
 environment.globals |= {
     "query": _query,
     "assets": _fingerprint(),
+    "form_fields": form_fields,
+    "amount": amount,
+    "carries_on_as": carries_on_as,
+    "is_automatic": is_automatic,
+    "with_histogram": WITH_HISTOGRAM,
+    "all_looks": all_looks,
     "modules": sorted(path.name for path in (STATIC / "js").glob("*.js")),
 }
 

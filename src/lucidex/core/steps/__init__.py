@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame, Note
 from lucidex.core.geometry import check_output_size
-from lucidex.core.steps.base import FramingStep, Offer, Step
+from lucidex.core.steps.base import FramingStep, Heading, Offer, Step
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.crop import Crop
@@ -88,6 +88,9 @@ AnyStep = Annotated[
 ]
 
 
+_SEATS = (None, *Heading)
+
+
 class StepEntry(BaseModel):
     """A step in a list: `id` stays the same while its parameters change; an inactive one is skipped."""
 
@@ -103,11 +106,12 @@ def all_offers() -> tuple[Offer, ...]:
     return tuple(offer for kind in ALL_STEPS for offer in kind.offers())
 
 
-def offers_by_group() -> dict[str, list[Offer]]:
-    """The ready-made steps under the names of their groups."""
-    groups: dict[str, list[Offer]] = {}
-    for kind in ALL_STEPS:
-        groups.setdefault(kind.group.value, []).extend(kind.offers())
+def offers_by_group() -> dict[str, dict[Heading | None, list[Offer]]]:
+    """The ready-made steps under the names of their groups, and there under their headings."""
+    groups: dict[str, dict[Heading | None, list[Offer]]] = {}
+    for offer in sorted(all_offers(), key=lambda offer: _SEATS.index(offer.heading)):
+        headings = groups.setdefault(type(offer.step).group.value, {})
+        headings.setdefault(offer.heading, []).append(offer)
     return groups
 
 

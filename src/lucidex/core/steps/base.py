@@ -1,5 +1,6 @@
 """What every step declares: parameters, sentence, band, how it is previewed and what a routine carries."""
 
+import re
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar, Self
@@ -10,6 +11,8 @@ from lucidex.core.content import Raster
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.frame import Frame, Note
 from lucidex.core.units import parse_decimal
+
+_AMOUNT = re.compile(r"([a-z ]+?)(?: by)? ([+−-]?\d{1,4}(?:[.,]\d{1,3})?) ?(?:%|stops?|px)?")
 
 
 class Band(StrEnum):
@@ -49,6 +52,19 @@ class Group(StrEnum):
     MEND = "Mend"
 
 
+class Heading(StrEnum):
+    """Parts of a long list, in their order."""
+
+    BY_ITSELF = "By itself"
+    LIGHT = "Light"
+    COLOUR = "Colour"
+    FINELY = "Set finely"
+    PAPER = "Scans and signatures"
+    DETAIL = "Detail"
+    LOOKS = "Looks"
+    DRAWN = "Drawn and painted"
+
+
 @dataclass(frozen=True)
 class Words:
     """Fixed words of a sentence."""
@@ -74,6 +90,12 @@ class Offer:
     words: tuple[str, ...]
     explanation: str
     step: "Step"
+    apart: Heading | None = None  # where it stands apart from the other forms of its step
+
+    @property
+    def heading(self) -> Heading | None:
+        """Under which heading it stands, in a list that has some."""
+        return self.apart or self.step.heading
 
 
 class Step(BaseModel):
@@ -88,11 +110,13 @@ class Step(BaseModel):
     revision: ClassVar[int] = 1
     band: ClassVar[Band]
     group: ClassVar[Group]
+    heading: ClassVar[Heading | None] = None
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
     carried: ClassVar[Carried] = Carried.ALWAYS
     varied_field: ClassVar[str | None] = None  # the parameter of which several values can be tried side by side
     opens: ClassVar[bool] = True  # whether its control unfolds when it is added
     variants: ClassVar[str] = ""  # values to begin with, as they are typed
+    amounts: ClassVar[dict[str, str]] = {}  # words that can be typed with a number, and the parameter they mean
 
     def begun(self, frame: Frame) -> Self:
         """The step as it begins on a picture; most begin as they are."""
@@ -128,8 +152,15 @@ class Step(BaseModel):
 
     @classmethod
     def read(cls, text: str) -> Self | None:
-        """The step meant by typed words that carry numbers, or None where they mean something else."""
-        return None
+        """The step meant by typed words that carry numbers, or None where they mean something else.
+
+        A word of `amounts` with a number, such as `exposure +0,5` or `contrast 20 %`, is understood by itself.
+        """
+        match = _AMOUNT.fullmatch(text)
+        field = cls.amounts.get(match[1]) if match else None
+        if match is None or field is None:
+            return None
+        return cls.model_validate({field: float(match[2].replace(",", ".").replace("−", "-"))})
 
 
 class FramingStep(Step):
@@ -146,15 +177,22 @@ class FramingStep(Step):
 class FindingStep(Step):
     """A step that looks at the picture once, and keeps the numbers that it found.
 
-    `found_by` names the parameters that decide what is found: where one of them changes, it looks again.
+    `found_by` names the parameters that decide what is found: where one of them changes, it looks again. `finds` are
+    the parameters that it finds: where somebody changes one by hand, `by_hand` follows.
     """
 
     found_by: ClassVar[frozenset[str]] = frozenset()
-    by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes a value by hand
+    finds: ClassVar[frozenset[str]] = frozenset()
+    by_hand: ClassVar[dict[str, object]] = {}
 
     def found_on(self, raster: Raster) -> Self:
         """The step with what it finds on a picture as it stands before the step."""
         raise NotImplementedError
+
+    @property
+    def by_itself(self) -> Self:
+        """The step as it looks by itself again, whatever was changed by hand."""
+        return self.model_copy(update=dict.fromkeys(self.by_hand, True))
 
 
 def plain(sentence: Sentence) -> str:

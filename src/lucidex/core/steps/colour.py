@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from lucidex.core.content import Raster
-from lucidex.core.steps.base import FindingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, ToneStep, opaque, signed
 from lucidex.core.tone.amounts import Grey, Shift, Tone
 from lucidex.core.tone.cast import found_cast
@@ -23,10 +23,13 @@ class Balance(ToneStep, FindingStep):
     """White balance: warmer or cooler, more magenta or more green; greys keep their luminance."""
 
     kind: Literal["balance"] = "balance"
+    heading: ClassVar[Heading | None] = Heading.COLOUR
     warmth: Percent = Field(0.0, description="From the blue of shade to the yellow of lamps.")
     tint: Percent = Field(0.0, description="From green to magenta.")
     automatic: bool = False
+    finds: ClassVar[frozenset[str]] = frozenset({"warmth", "tint"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
+    amounts: ClassVar[dict[str, str]] = {"warmth": "warmth", "tint": "tint"}
     varied_field: ClassVar[str | None] = "warmth"
     variants: ClassVar[str] = "-30; -15; 15; 30"
 
@@ -41,11 +44,15 @@ class Balance(ToneStep, FindingStep):
         warmth, tint = found_cast(opaque(raster))
         return self.model_copy(update={"warmth": float(round(100 * warmth)), "tint": float(round(100 * tint))})
 
-    def making_grey(self, colour: tuple[float, float, float]) -> Self:
-        """The balance that makes a colour (sRGB, 0 to 255, as it is without this step) grey."""
+    def making_grey(self, colour: tuple[float, float, float], others_warmth: float, others_tint: float) -> Self:
+        """The balance that makes a colour grey: sRGB, 0 to 255, as it is before all tone.
+
+        `others_warmth` and `others_tint`, −1 to 1, are what other balances of the list do already.
+        """
         warmth, tint = balance_for_grey(to_linear(np.array(colour) / 255))
-        found = {"warmth": round(100 * warmth, 1), "tint": round(100 * tint, 1), "automatic": False}
-        return self.model_copy(update=found)
+        mine = (float(np.clip(amount, -1, 1)) for amount in (warmth - others_warmth, tint - others_tint))
+        found = dict(zip(("warmth", "tint"), (round(100 * amount, 1) for amount in mine), strict=True))
+        return self.model_copy(update={**found, "automatic": False})
 
     def sentence(self) -> Sentence:
         """For example: White balance: warmth +12, tint -4."""
@@ -65,6 +72,7 @@ class Balance(ToneStep, FindingStep):
                 ("white balance by itself", "auto white balance"),
                 "Takes away a cast that lies over the whole picture; leaves others alone.",
                 cls(automatic=True),
+                Heading.BY_ITSELF,
             ),
             Offer(("click on grey", "grey"), "Choose something that should be grey, and the cast goes.", cls()),
             Offer(("warmer", "white balance"), "More like evening sun.", cls(warmth=20)),
@@ -78,8 +86,10 @@ class Saturation(ToneStep):
     """Stronger or weaker colours; −100 leaves greys."""
 
     kind: Literal["saturation"] = "saturation"
+    heading: ClassVar[Heading | None] = Heading.COLOUR
     saturation: Percent = Field(0.0, description="All colours alike; at the lowest, greys remain.")
-    gentle: Percent = Field(0.0, description="Pale colours most; strong ones and skin are spared.")
+    gentle: Percent = Field(0.0, title="Gently", description="Pale colours most; strong ones and skin are spared.")
+    amounts: ClassVar[dict[str, str]] = {"saturation": "saturation", "gentle saturation": "gentle"}
     varied_field: ClassVar[str | None] = "saturation"
     variants: ClassVar[str] = "-40; -20; 20; 40"
 
@@ -115,6 +125,7 @@ class BlackAndWhite(ToneStep):
     """Black and white; how light each colour becomes is chosen by three weights."""
 
     kind: Literal["black_and_white"] = "black_and_white"
+    heading: ClassVar[Heading | None] = Heading.COLOUR
     red: Weight = Field(30.0, description="How light reds become.")
     green: Weight = Field(59.0, description="How light greens become.")
     blue: Weight = Field(11.0, description="How light blues become.")
@@ -151,6 +162,7 @@ class BalanceByTone(ToneStep):
     """Colour added in the dark, the middle and the light tones; the luma stays."""
 
     kind: Literal["balance_by_tone"] = "balance_by_tone"
+    heading: ClassVar[Heading | None] = Heading.COLOUR
     dark_warmth: Percent = 0.0
     dark_tint: Percent = 0.0
     middle_warmth: Percent = 0.0

@@ -6,13 +6,13 @@ all channels alike can be carried on as either.
 
 from enum import StrEnum
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import Field, field_validator, model_validator
 
-from lucidex.core.steps.base import Offer, Sentence, Value, Words
+from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.tone import ToneStep, signed
 from lucidex.core.tone.amounts import Curves, Tone
 from lucidex.core.tone.curves import Points, is_straight, through
@@ -42,14 +42,19 @@ class Levels(ToneStep):
     """Which tone becomes black, which white and which the middle; and what black and white become."""
 
     kind: Literal["levels"] = "levels"
-    channel: Channel = Channel.ALL
+    heading: ClassVar[Heading | None] = Heading.FINELY
+    channel: Channel = Field(Channel.ALL, description="Of which channel.")
     dark_percent: Percentage = Field(0.0, description="Tones below this become the darkest.")
     middle_percent: Annotated[float, Field(ge=2, le=98, allow_inf_nan=False)] = Field(
         50.0, description="Which tone becomes the middle, counted from the dark end to the light end."
     )
     light_percent: Percentage = Field(100.0, description="Tones above this become the lightest.")
-    darkest_percent: Percentage = Field(0.0, description="What the darkest becomes: above 0 never quite black.")
-    lightest_percent: Percentage = Field(100.0, description="What the lightest becomes: below 100 never quite white.")
+    darkest_percent: Percentage = Field(
+        0.0, title="Darkest becomes, %", description="Above 0, nothing is quite black."
+    )
+    lightest_percent: Percentage = Field(
+        100.0, title="Lightest becomes, %", description="Below 100, nothing is quite white."
+    )
 
     @model_validator(mode="after")
     def _room_between(self) -> "Levels":
@@ -100,6 +105,7 @@ class Curve(ToneStep):
     """Curves through points, or as drawn: how dark or light each tone becomes, all in per cent."""
 
     kind: Literal["curve"] = "curve"
+    heading: ClassVar[Heading | None] = Heading.FINELY
     all: PointList = ()
     red: PointList = ()
     green: PointList = ()
@@ -127,9 +133,14 @@ class Curve(ToneStep):
         curves = Curves(**{name: () if is_straight(points) else points for name, points in found.items()})
         return Tone() if curves.is_straight else Tone(curves=(curves,))
 
+    @property
+    def bent(self) -> list[str]:
+        """The names of the curves that change something."""
+        return [name for name in CHANNELS if not is_straight(_fractions(getattr(self, name)))]
+
     def sentence(self) -> Sentence:
         """For example: Curve: 25 becomes 20, 75 becomes 81."""
-        bent = [name for name in CHANNELS if (points := getattr(self, name)) and not is_straight(_fractions(points))]
+        bent = self.bent
         if not bent:
             return Words("Curve, "), Value("all", "straight"), Words(".")
         parts: list[Words | Value] = [Words("Curve: ")]

@@ -7,7 +7,7 @@ from pydantic import Field
 from lucidex.core.cleaning import BroughtBack, Cleaning, LessNoise
 from lucidex.core.effects.base import Effect
 from lucidex.core.effects.detail import LocalContrast, Sharpening, Softening
-from lucidex.core.steps.base import Band, Group, Offer, PreviewClass, Sentence, Step, Value, Words
+from lucidex.core.steps.base import Band, Group, Heading, Offer, PreviewClass, Sentence, Step, Value, Words
 from lucidex.core.steps.tone import Percent, signed
 from lucidex.core.units import format_number
 
@@ -19,6 +19,7 @@ class EffectStep(Step):
 
     band: ClassVar[Band] = Band.PICTURE
     group: ClassVar[Group] = Group.TONE
+    heading: ClassVar[Heading | None] = Heading.DETAIL
     preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
 
     def effect(self) -> Effect | None:
@@ -46,6 +47,7 @@ class LocalContrastStep(EffectStep):
     breadth_percent: Annotated[float, Field(ge=0.5, le=10, allow_inf_nan=False)] = Field(
         3.0, description="How wide the surroundings are, of the picture's shorter side."
     )
+    amounts: ClassVar[dict[str, str]] = {"local contrast": "amount"}
     varied_field: ClassVar[str | None] = "amount"
     variants: ClassVar[str] = "-30; 20; 40; 70"
 
@@ -87,6 +89,7 @@ class Sharpen(EffectStep):
     grain: Annotated[float, Field(ge=0, le=20, allow_inf_nan=False)] = Field(
         1.5, description="Detail weaker than this stays as it is, so that noise is not sharpened."
     )
+    amounts: ClassVar[dict[str, str]] = {"sharpen": "amount"}
     varied_field: ClassVar[str | None] = "amount"
     variants: ClassVar[str] = "30; 60; 100; 160"
 
@@ -121,6 +124,7 @@ class Soften(EffectStep):
     radius_percent: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)] = Field(
         0.4, description="How far tones run into each other, of the picture's shorter side."
     )
+    amounts: ClassVar[dict[str, str]] = {"soften": "radius_percent"}
     varied_field: ClassVar[str | None] = "radius_percent"
     variants: ClassVar[str] = "0,2; 0,5; 1; 3"
 
@@ -146,6 +150,7 @@ class Denoise(CleaningStep):
 
     kind: Literal["denoise"] = "denoise"
     strength: Amount = Field(40.0, description="How much of the measured noise goes; more also takes fine detail.")
+    amounts: ClassVar[dict[str, str]] = {"less noise": "strength"}
     varied_field: ClassVar[str | None] = "strength"
     variants: ClassVar[str] = "20; 40; 60; 90"
 

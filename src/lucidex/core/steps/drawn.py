@@ -6,7 +6,7 @@ from pydantic import Field
 
 from lucidex.core.effects.base import Effect
 from lucidex.core.effects.drawn import Drawn, Manner
-from lucidex.core.steps.base import Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.base import Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount, EffectStep
 from lucidex.core.units import format_number
 
@@ -22,6 +22,7 @@ class DrawnStep(EffectStep):
     """The picture as if drawn or painted."""
 
     kind: Literal["drawn"] = "drawn"
+    heading: ClassVar[Heading | None] = Heading.DRAWN
     preview_class: ClassVar[PreviewClass] = PreviewClass.FINISHED
     manner: Manner = Field(Manner.PENCIL, description="How it is drawn or painted.")
     strength: Amount = Field(100.0, description="How much of the drawing, the rest being the picture itself.")

@@ -12,7 +12,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lucidex.core.errors import NotUnderstoodError
-from lucidex.core.steps.base import Offer, Sentence, Value, Words
+from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.curve import Curve, Levels
 from lucidex.core.steps.tone import Depths, Exposure, Light, Range, ToneStep, tone_of
@@ -43,6 +43,7 @@ class LookStep(ToneStep):
     """A look, put on with a strength."""
 
     kind: Literal["look"] = "look"
+    heading: ClassVar[Heading | None] = Heading.LOOKS
     recipe: Recipe
     strength: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = Field(
         100.0, description="How much of the look."
@@ -85,6 +86,14 @@ def all_looks() -> tuple[Recipe, ...]:
     """Shipped looks and added ones; an added one takes the place of a shipped one of its name."""
     by_name = {one.name.lower(): one for one in (*shipped_looks(), *_added)}
     return tuple(by_name.values())
+
+
+def look_named(name: str) -> Recipe:
+    """A known look. NotUnderstoodError where none is called so."""
+    found = next((one for one in all_looks() if one.name.lower() == name.strip().lower()), None)
+    if found is None:
+        raise NotUnderstoodError(f"No look is called “{name[:40]}”.")
+    return found
 
 
 def read_looks(text: str) -> list[Recipe]:

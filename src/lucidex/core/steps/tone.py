@@ -11,7 +11,7 @@ import numpy.typing as npt
 from pydantic import Field
 
 from lucidex.core.content import Raster
-from lucidex.core.steps.base import Band, FindingStep, Group, Offer, Sentence, Step, Value, Words
+from lucidex.core.steps.base import Band, FindingStep, Group, Heading, Offer, Sentence, Step, Value, Words
 from lucidex.core.tone.amounts import Tone
 from lucidex.core.tone.development import LUMINANCE, brightness_for
 from lucidex.core.tone.page import page_level
@@ -37,6 +37,7 @@ class ToneStep(Step):
 
     band: ClassVar[Band] = Band.PICTURE
     group: ClassVar[Group] = Group.TONE
+    heading: ClassVar[Heading | None] = Heading.LIGHT
 
     def tone(self) -> Tone:
         """What it adds to the development."""
@@ -50,6 +51,7 @@ class Exposure(ToneStep):
     stops: Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)] = Field(
         0.0, description="One stop is twice, or half, the light; the brightest parts may turn white."
     )
+    amounts: ClassVar[dict[str, str]] = {"exposure": "stops"}
     varied_field: ClassVar[str | None] = "stops"
     variants: ClassVar[str] = "-1; -0,5; 0,5; 1"
 
@@ -74,7 +76,9 @@ class Light(ToneStep, FindingStep):
     brightness: Percent = Field(0.0, description="Lightens or darkens the middle tones; black and white stay.")
     contrast: Percent = Field(0.0, description="Moves dark and light apart, or together, about the middle.")
     automatic: bool = False
+    finds: ClassVar[frozenset[str]] = frozenset({"brightness"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
+    amounts: ClassVar[dict[str, str]] = {"brightness": "brightness", "contrast": "contrast"}
     varied_field: ClassVar[str | None] = "brightness"
     variants: ClassVar[str] = "-30; -15; 15; 30"
 
@@ -106,6 +110,7 @@ class Light(ToneStep, FindingStep):
                 ("light by itself", "auto light"),
                 "Brings a picture that is too dark or too light into a comfortable range; leaves others alone.",
                 cls(automatic=True),
+                Heading.BY_ITSELF,
             ),
             Offer(
                 ("lighter", "brighter", "brightness"),
@@ -126,10 +131,12 @@ class Range(ToneStep, FindingStep):
     """Where black begins and where white begins."""
 
     kind: Literal["range"] = "range"
-    black_percent: Share = Field(0.0, description="Tones below this become black.")
-    white_percent: Share = Field(0.0, description="Tones this close to the top become white.")
+    black_percent: Share = Field(0.0, title="Black point", description="Tones below this become black.")
+    white_percent: Share = Field(0.0, title="White point", description="Tones this close to the top become white.")
     automatic: bool = False
+    finds: ClassVar[frozenset[str]] = frozenset({"black_percent", "white_percent"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
+    amounts: ClassVar[dict[str, str]] = {"black": "black_percent", "white": "white_percent"}
 
     def tone(self) -> Tone:
         """The black and the white point."""
@@ -163,7 +170,7 @@ class Range(ToneStep, FindingStep):
         """By itself, and by hand."""
         said = "Lets a flat picture use the whole range from black to white; leaves others alone."
         return (
-            Offer(("range by itself", "auto range"), said, cls(automatic=True)),
+            Offer(("range by itself", "auto range"), said, cls(automatic=True), Heading.BY_ITSELF),
             Offer(("black and white points", "range of tones"), "Sets where black and where white begin.", cls()),
         )
 
@@ -174,6 +181,7 @@ class Depths(ToneStep):
     kind: Literal["depths"] = "depths"
     shadows: Percent = Field(0.0, description="Above nothing lightens what lies in shade; black stays.")
     highlights: Percent = Field(0.0, description="Below nothing brings back drawing in bright parts; white stays.")
+    amounts: ClassVar[dict[str, str]] = {"shadows": "shadows", "highlights": "highlights"}
     varied_field: ClassVar[str | None] = "shadows"
     variants: ClassVar[str] = "-30; 20; 40; 70"
 

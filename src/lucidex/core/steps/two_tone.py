@@ -10,7 +10,7 @@ from lucidex.core.content import Raster
 from lucidex.core.effects.base import Effect
 from lucidex.core.effects.two_tone import PAPER_RADIUS, TwoTone, colour_of_ink, ink_in, parting
 from lucidex.core.grounds import HexColour, colour_of
-from lucidex.core.steps.base import FindingStep, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.base import FindingStep, Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount, EffectStep
 from lucidex.core.units import format_number
 
@@ -41,6 +41,7 @@ class TwoToneStep(EffectStep, FindingStep):
     """Pure ink on pure paper."""
 
     kind: Literal["two_tone"] = "two_tone"
+    heading: ClassVar[Heading | None] = Heading.PAPER
     preview_class: ClassVar[PreviewClass] = PreviewClass.FINISHED
     against: Measured = Field(Measured.NEARBY, description="Nearby paper evens out grey and uneven light.")
     threshold_percent: Annotated[float, Field(ge=1, le=99, allow_inf_nan=False)] = Field(
@@ -52,7 +53,8 @@ class TwoToneStep(EffectStep, FindingStep):
     ink_colour: HexColour = "#1d2326"
     automatic: bool = True
     found_by: ClassVar[frozenset[str]] = frozenset({"against", "ink"})
-    by_hand: ClassVar[dict[str, object]] = {}
+    finds: ClassVar[frozenset[str]] = frozenset({"threshold_percent"})
+    by_hand: ClassVar[dict[str, object]] = {"automatic": False}
     varied_field: ClassVar[str | None] = "threshold_percent"
     variants: ClassVar[str] = "15; 25; 40; 60"
 

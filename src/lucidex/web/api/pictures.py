@@ -6,7 +6,7 @@ from starlette.responses import FileResponse
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places import PlaceDemand
 from lucidex.core.typed_places import read_demand
-from lucidex.services import prepare, results
+from lucidex.services import prepare, wanted
 from lucidex.services.gather import original_file
 from lucidex.services.places import demand_of, find_place
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
@@ -58,7 +58,7 @@ def finished_file(app: App, who: Bearer, picture_id: int, place_id: int) -> File
     place = find_place(app.workshop, who, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    return _file(app, results.in_place(app.workshop, state, str(place_id), demand_of(place)))
+    return _file(app, wanted.in_place(app.workshop, state, str(place_id), demand_of(place)))
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse)
@@ -69,7 +69,7 @@ def render(app: App, who: Bearer, picture_id: int, body: RenderIn) -> FileRespon
     if body.steps is not None:
         parts["steps"] = body.steps
     passing = prepare.with_document(state, state.document.model_copy(update=parts))
-    return _file(app, results.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand)))
+    return _file(app, wanted.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand)))
 
 
 def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
@@ -79,7 +79,7 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
     return demand if demand is not None else read_demand(typed or "").demand()
 
 
-def _file(app: AppContext, placed: results.PlacedPicture) -> FileResponse:
+def _file(app: AppContext, placed: wanted.PlacedPicture) -> FileResponse:
     finished = app.renderer.finish(placed.wanted)
     headers = {
         "X-Result-Width": str(placed.size.width),

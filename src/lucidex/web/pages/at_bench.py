@@ -17,8 +17,8 @@ from lucidex.services import places
 from lucidex.services.book import by_purpose, read_entries
 from lucidex.services.people import Who
 from lucidex.services.prepare import Alter, PictureState, change, read_picture
-from lucidex.services.results import up_to
 from lucidex.services.stepping import step_of
+from lucidex.services.wanted import up_to
 from lucidex.web.bench_view import Shown, bench_view, format_choices
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import page, partial

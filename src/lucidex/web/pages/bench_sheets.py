@@ -12,8 +12,8 @@ from lucidex.services import changes
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
 from lucidex.services.prepare import read_picture
-from lucidex.services.results import PlacedPicture, for_screen, in_place
 from lucidex.services.stepping import carried_steps, put_on_pictures, varied
+from lucidex.services.wanted import PlacedPicture, for_screen, in_place
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial

@@ -84,7 +84,7 @@ def find_again(at: Bench, step_id: str) -> HTMLResponse:
     step = at.step(step_id).step
     if not isinstance(step, FindingStep):
         raise OutOfRangeError("This step finds nothing by itself.")
-    found = stepping.found_again(at.app.renderer, at.state, step_id, step)
+    found = stepping.found_again(at.app.renderer, at.state, step_id, step.by_itself)
     at.change(f"Found again: {plain(found.sentence())}", changes.replace_step(step_id, found))
     return at.show(at.place, step_id)
 

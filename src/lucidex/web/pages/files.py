@@ -11,7 +11,7 @@ from lucidex.core.geometry import Size, Window
 from lucidex.core.units import format_weight
 from lucidex.services.places import find_place
 from lucidex.services.prepare import PictureState, read_picture
-from lucidex.services.results import PlacedPicture, for_screen, in_place, part_for_screen, up_to
+from lucidex.services.wanted import PlacedPicture, in_place, on_screen, up_to
 from lucidex.web.bench_view import PlaceView, place_view
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import partial
@@ -20,6 +20,7 @@ router = APIRouter(include_in_schema=False)
 
 FOREVER = "private, max-age=31536000, immutable"
 Edge = Annotated[int, Query(ge=1, le=4_000)]
+Part = Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\.\d{1,4})?){3}$")]
 
 
 @router.get("/pictures/{picture_id}/preview")
@@ -32,24 +33,29 @@ def preview(
     v: str | None = None,
     before: Annotated[str | None, Query(max_length=30)] = None,
     original: bool = False,
-    part: Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\.\d{1,4})?){3}$")] = None,
+    part: Part = None,
+    mark: bool = False,
 ) -> Response:
     """The prepared picture, no larger than w × h; as it stood before a step, or as it came in.
 
-    `part` is a window of it (left, top, width and height in its pixels), drawn to exactly w × h.
+    `part` is a window of it (left, top, width and height in its pixels), drawn to exactly w × h. `mark` shows what
+    is clipped.
     """
     state = read_picture(app.workshop, who, picture_id)
     document = up_to(state.document, before)
     if original:
         document = document.model_copy(update={"steps": ()})
-    if part is None:
-        wanted = for_screen(app.workshop, state, Size(w, h), document)
-    else:
-        window = Window(*(float(number) for number in part.split(",")))
-        wanted = part_for_screen(app.workshop, state, window, Size(w, h), document)
+    wanted = on_screen(app.workshop, state, document, Size(w, h), window_of(part))
+    headers = {"Cache-Control": FOREVER if v else "no-store", "ETag": f'"{wanted.key}{"-marked" * mark}"'}
+    if mark:
+        return Response(app.renderer.marked_preview(wanted), media_type="image/png", headers=headers)
     content = app.renderer.preview(wanted)
-    headers = {"Cache-Control": FOREVER if v else "no-store", "ETag": f'"{wanted.key}"'}
     return Response(content, media_type=wanted.format.output.media_type, headers=headers)
+
+
+def window_of(part: str | None) -> Window | None:
+    """The window that a request names."""
+    return Window(*(float(number) for number in part.split(","))) if part else None
 
 
 def _placed(

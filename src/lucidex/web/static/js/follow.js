@@ -1,6 +1,8 @@
 // After each answer: live fields show the server's numbers, and frames on the wall change only when the new
 // picture can be shown whole. Emits nothing.
 
+import { isMoving } from "./amounts.js";
+
 export function followServer() {
   document.addEventListener("htmx:after:swap", (event) => {
     const { request } = /** @type {CustomEvent} */ (event).detail.ctx;
@@ -15,6 +17,7 @@ export function followServer() {
 function resetLiveFields() {
   for (const field of document.querySelectorAll("form[data-live] input")) {
     const input = /** @type {HTMLInputElement} */ (field);
+    if (isMoving(input.form)) continue; // somebody has it in hand again already
     if (input.type === "radio" || input.type === "checkbox") input.checked = input.defaultChecked;
     else input.value = input.defaultValue;
   }

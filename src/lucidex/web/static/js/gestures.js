@@ -24,6 +24,7 @@ export function listenToStage(lines, draw) {
     if (event.button === 1 || (event.button === 0 && !grip)) return panSight(lines, event);
     if (event.button !== 0 || !state.facts) return;
     if (grip === "line") return drawLine(lines, event);
+    if (grip === "grey") return chooseGrey(lines, event);
     if (grip === "focal") return moveFocal(lines, event);
     if (grip === "point") return movePoint(lines, event, Number(touched.getAttribute("data-point")));
     if (grip && state.win) dragWindow(lines, grip, event, { ...state.win }, state.facts);
@@ -81,6 +82,20 @@ function drawLine(lines, start) {
     if (!line || Math.hypot(line.x2 - x1, line.y2 - y1) < SHORTEST_LINE) return;
     const from = toPicture({ x: x1, y: y1 }), to = toPicture({ x: line.x2, y: line.y2 });
     post({ x1: from.x, y1: from.y, x2: to.x, y2: to.y });
+  });
+}
+
+/** A click chooses a spot; pulling moves the sight, where one looks closer. @param {SVGElement} lines @param {PointerEvent} start */
+function chooseGrey(lines, start) {
+  let pulled = false, { clientX: x, clientY: y } = start;
+  follow(lines, start, (event) => {
+    pulled ||= Math.hypot(event.clientX - start.clientX, event.clientY - start.clientY) > 4;
+    if (pulled) moveSight(event.clientX - x, event.clientY - y);
+    ({ clientX: x, clientY: y } = event);
+  }, () => {
+    if (pulled) return;
+    const at = toPicture(onStage(start, lines));
+    post({ x: at.x, y: at.y });
   });
 }
 

@@ -15,6 +15,8 @@ export function registerLine(Alpine) {
     mendButton: group("mend"),
     keysButton: group("keys"),
     init() {
+      // what an entry of the lists would do is said before it is done, in the line's own seat
+      for (const kind of ["pointerover", "focusin"]) document.addEventListener(kind, sayOffer);
       document.addEventListener("line-done", () => {
         this.open = "";
         const line = /** @type {HTMLInputElement | null} */ (document.getElementById("line"));
@@ -24,6 +26,12 @@ export function registerLine(Alpine) {
       });
     },
   }));
+}
+
+/** @param {Event} event */
+function sayOffer(event) {
+  const offer = /** @type {Element} */ (event.target).closest?.("[data-offer][title]"), seat = document.getElementById("reading");
+  if (offer && seat) seat.textContent = offer.getAttribute("title");
 }
 
 /** @param {string} name */

@@ -1,9 +1,15 @@
 // Entry: wires the small modules together. Emits nothing.
+import { listenToAmounts } from "./amounts.js";
 import { registerArrivals } from "./arrivals.js";
+import { listenToCurves } from "./curve.js";
+import { listenToDrafts } from "./drafting.js";
 import { followServer } from "./follow.js";
 import { listenForKeys } from "./keys.js";
+import { listenToLevels } from "./levels.js";
 import { registerLine } from "./line.js";
+import { listenToPads } from "./pads.js";
 import { guardRequests } from "./requests.js";
+import { listenToPointer } from "./sampling.js";
 import { startStage } from "./stage.js";
 
 document.addEventListener("alpine:init", () => {
@@ -14,6 +20,12 @@ guardRequests();
 startStage();
 followServer();
 listenForKeys();
+listenToAmounts();
+listenToDrafts();
+listenToLevels();
+listenToCurves();
+listenToPads();
+listenToPointer();
 
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);
@@ -32,7 +44,7 @@ document.addEventListener("input", (event) => {
   if (moved.dataset.fills) return fillColour(moved);
   if (moved.dataset.twin) setTwin(moved.form?.elements.namedItem(moved.dataset.twin), moved.value);
   else if (moved.type === "number") setTwin(moved.form?.querySelector(`[data-twin="${moved.name}"]`), moved.value);
-});
+}, true);
 
 /** A colour field chooses the radio button that stands for "a colour". @param {HTMLInputElement} field */
 function fillColour(field) {

@@ -29,7 +29,7 @@ function parts() {
   const picture = rect({ left: 0, top: 0, ...facts.picture });
   if (state.win) return windowParts(facts, picture, state.win);
   /** @type {Partial<Record<StageFacts["mode"], () => Element[]>>} */
-  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture) };
+  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture), grey: () => greyParts(facts, picture) };
   return (modes[facts.mode] ?? (() => wholeParts(facts, picture)))();
 }
 
@@ -103,6 +103,12 @@ function focalParts(facts, picture) {
     shape("circle", { class: "focal", cx: at.x, cy: at.y, r: 12 }),
   ]);
   return [...wholeParts(facts, picture), shape("rect", { class: "line-ground", x, y, width, height, "data-grip": "focal" }), group];
+}
+
+/** Where a click says what should be grey. @param {StageFacts} facts @param {DOMRect} picture */
+function greyParts(facts, picture) {
+  const { left: x, top: y, width, height } = picture;
+  return [...wholeParts(facts, picture), shape("rect", { class: "line-ground", x, y, width, height, "data-grip": "grey" })];
 }
 
 /** @param {StageFacts} facts @param {DOMRect} picture @param {Win} win */

@@ -69,6 +69,32 @@ function addressOf(sight, part) {
   return `${sight.address}&w=${width}&h=${height}` + (whole ? "" : `&part=${part.left},${part.top},${part.width},${part.height}`);
 }
 
+/** What a draft of an image asks for: the window that is seen, at the pixels that are shown. @param {HTMLImageElement} image */
+export function draftOf(image) {
+  const sight = latest.get(image);
+  if (!sight) return { query: "", part: null };
+  const part = sight.closer ? visible(sight) : { left: 0, top: 0, ...sight.picture };
+  return { query: part ? addressOf({ ...sight, address: "" }, part) : "", part };
+}
+
+/** Show a draft until a picture is asked for again. @param {HTMLImageElement} image @param {Blob} content @param {Win | null} part @param {() => boolean} stillWanted @returns {Promise<boolean>} */
+export async function showDraft(image, content, part, stillWanted) {
+  const known = held.get(image), sight = latest.get(image);
+  if (!known || !sight || !part) return false;
+  const next = new Image(), address = URL.createObjectURL(content);
+  next.src = address;
+  await next.decode().catch(() => undefined);
+  if (!stillWanted()) {
+    URL.revokeObjectURL(address);
+    return false;
+  }
+  if (image.src.startsWith("blob:")) URL.revokeObjectURL(image.src);
+  Object.assign(known, { shows: part, wanted: "a draft" });
+  image.src = address;
+  place(image, part, latest.get(image) ?? sight);
+  return true;
+}
+
 /** An image of its own on the stage. @param {Element} canvas @param {string} name */
 export function imageOf(canvas, name) {
   let image = /** @type {HTMLImageElement | null} */ (canvas.querySelector(`img.${name}`));

@@ -5,6 +5,7 @@ import { shape } from "./drawing.js";
 import { listenToStage } from "./gestures.js";
 import { overlay } from "./overlay.js";
 import { imageOf, showPicture } from "./pictures.js";
+import { listenToHistograms } from "./histogram.js";
 import { drawMap, layOut, moveSight, watchSight, zoomAbout } from "./sight.js";
 import { byId, formatScale, ratio, say, shownSize, state } from "./stage_state.js";
 
@@ -23,6 +24,7 @@ export function startStage() {
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
   watchSight(draw);
+  listenToHistograms(draw);
   document.addEventListener("htmx:after:swap", () => { if (byId("stage") && !state.dragging) read(); });
   document.addEventListener("input", draftTurn);
   document.addEventListener("click", (event) => {
@@ -119,7 +121,7 @@ function drawPicture(canvas, stage) {
   image.classList.toggle("clear-ground", stage.dataset.clear === "true");
   image.alt = stage.dataset.alt ?? "";
   const room = { width: stage.clientWidth, height: stage.clientHeight };
-  const address = (state.original ? stage.dataset.original : state.facts?.preview) ?? "";
+  const address = state.original ? stage.dataset.original ?? "" : (state.facts?.preview ?? "") + (state.marks ? "&mark=true" : "");
   const sight = { picture: shownSize(), scale: state.scale, origin: state.origin, room, address, closer: state.closer > 1 };
   showPicture(image, sight, () => { canvas.dataset.painted = image.src; });
 }
@@ -205,6 +207,8 @@ function words() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const scale = `${formatScale(state.scale * ratio() * 100)} %`;
   if (state.original) return say(scale, "the original, as it came in");
+  const judged = facts.judge.length && state.scale * ratio() < 0.999 ? `${facts.judge.join(", ")}: judge at 100 %` : "";
+  if (judged) return say(scale, judged);
   if (facts.mode === "crop" && state.win) return say(scale, `${Math.round(state.win.width)} × ${Math.round(state.win.height)} px`);
   if (!facts.output) return say(scale, "");
   const spare = state.win ? state.win.width / facts.output.width : 1 / (facts.enlargement ?? 1);

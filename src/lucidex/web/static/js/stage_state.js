@@ -4,7 +4,7 @@
 /** @typedef {import("./window_math.js").Extent} Extent */
 /** @typedef {{x: number, y: number}} Spot */
 /**
- * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal", picture: Extent, preview: string,
+ * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey", picture: Extent, preview: string, judge: string[],
  *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
  *   shape?: number[] | null, fixed?: boolean, enlargement?: number, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[]}} StageFacts
  */
@@ -16,6 +16,7 @@ export const state = {
   /** @type {Spot | null} */ focal: null,
   view: "work",
   original: false,
+  /** Whether clipped ends are marked on the picture. */ marks: false,
   /** Screen pixels for each picture pixel. */ scale: 1,
   /** The scale at which the whole picture fits. */ fitting: 1,
   origin: { x: 0, y: 0 },
