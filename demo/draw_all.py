@@ -27,6 +27,9 @@ PICTURES = {
     "signature": ("signature-scan.jpg", 82),
     "seal": ("seal.png", None),
     "section": ("section.png", None),
+    "orchid": ("orchid-under-lamp.jpg", 82),
+    "night": ("evening-walk.jpg", 84),
+    "haze": ("terraces-in-haze.jpg", 80),
 }
 
 

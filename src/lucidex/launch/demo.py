@@ -22,6 +22,9 @@ FOLIOS = {
         "keeper.jpg",
         "IMG_0412.JPG",
         "word-mark.png",
+        "orchid-under-lamp.jpg",
+        "evening-walk.jpg",
+        "terraces-in-haze.jpg",
     ),
     "Seed swap": ("seed-packet.jpg", "rosette.jpg"),
     "Letters and signs": ("pond-tilted.jpg", "signature-scan.jpg", "section.png", "seal.png"),
@@ -46,6 +49,7 @@ ALTERNATIVE_TEXTS = {
     "fern-fronds.jpg": "Fern fronds close up, bright green in falling light.",
     "rosette.jpg": "A grey-green succulent rosette with pink edges and drops of water, on dark gravel.",
     "keeper.jpg": "Painted portrait of a keeper with straw hat, round glasses and white beard.",
+    "orchid-under-lamp.jpg": "A spray of white orchids with plum-coloured lips, in front of a greenhouse wall.",
     "word-mark.png": "Marrow Lane Glasshouse",
     "seal.png": "Seal of Marrow Lane Glasshouse: a dome over water.",
 }

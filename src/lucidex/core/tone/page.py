@@ -12,6 +12,7 @@ NEAR = 0.10  # of the gamma range around the commonest tone
 LEAST_SHARE = 0.6  # of all pixels: how much of a page is ground
 MOST_COLOUR = 0.06
 MOST_ROUGHNESS = 0.006  # mean curvature of the luma from pixel to pixel
+LEAST_INK = 0.35  # how much darker than the ground the darkest are: a hazy view has nothing dark
 MOST_ABOVE = 0.10  # how much lighter than the ground the lightest may be
 BINS = 64
 
@@ -24,7 +25,10 @@ def page_level(pixels: AnyPixels) -> float | None:
     luma = (pixels @ np.array(LUMINANCE) / 255).astype(np.float32)
     level = _commonest(luma)
     near = np.abs(luma - level) < NEAR
-    if level < LIGHT_FROM or near.mean() < LEAST_SHARE or np.percentile(luma, 99) > level + MOST_ABOVE:
+    darkest, lightest = np.percentile(luma, [0.5, 99])
+    if level < LIGHT_FROM or near.mean() < LEAST_SHARE:
+        return None
+    if lightest > level + MOST_ABOVE or darkest > level - LEAST_INK:
         return None
     colour = float((pixels.max(axis=-1) - pixels.min(axis=-1))[near].mean()) / 255
     return level if colour <= MOST_COLOUR and _roughness(luma, near) <= MOST_ROUGHNESS else None
