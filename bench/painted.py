@@ -1,6 +1,5 @@
 """From a changed number to the new picture on the screen, in the real browser, and what the page weighs."""
 
-import socket
 import statistics
 import threading
 from pathlib import Path
@@ -8,6 +7,7 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import sync_playwright
 
+from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.services.gather import NewFolio, bring_in
@@ -39,7 +39,7 @@ def measure_painting(folder: Path, photograph: bytes, rounds: int) -> None:
         who = add_person(workshop, "bench", "Bench", "a-long-enough-password")
         taken = bring_in(workshop, who, NewFolio("Bench"), "photograph.jpg", [photograph])
         app = create_app(AppContext(workshop, Renderer(workshop)), "bench")
-        listening = socket.create_server(("127.0.0.1", 0))
+        listening = listen()
         web = uvicorn.Server(uvicorn.Config(app, log_level="error", lifespan="off"))
         thread = threading.Thread(target=web.run, kwargs={"sockets": [listening]}, daemon=True)
         thread.start()

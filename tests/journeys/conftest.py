@@ -1,6 +1,5 @@
 """The running application and a real browser."""
 
-import socket
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -10,6 +9,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from lucidex.launch.listening import listen
 from lucidex.services.people import Who
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
@@ -33,7 +33,7 @@ FLAGS = [
 def site(shared_workshop: Workshop) -> Iterator[str]:
     """The address of the application, served by uvicorn on loopback."""
     application = create_app(AppContext(shared_workshop, Renderer(shared_workshop)), "a-secret-for-journeys")
-    with socket.create_server(("127.0.0.1", 0)) as listening:
+    with listen() as listening:
         server = uvicorn.Server(uvicorn.Config(application, log_level="error", lifespan="off"))
         thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)
         thread.start()

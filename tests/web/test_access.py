@@ -52,6 +52,9 @@ QUERIES = {
     "weight": "?format=jpeg",
     "pictures": "?name=x.jpg",
     "size": "?text=3x3",
+    "sample": "?x=1&y=1",
+    "draft": "?w=9&h=9",
+    "look": "?name=moss",
 }
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1},
@@ -62,6 +65,9 @@ FORMS: dict[str, dict[str, object]] = {
     "output": {"format": "png"},
     "demand": {"place_version": 1, "first": "3", "second": "3"},
     "focal-point": {"x": 1, "y": 1},
+    "grey": {"x": 1, "y": 1},
+    "carry-on": {"way": "curve"},
+    "look": {"name": "moss"},
     "points": {f"{axis}{i}": i for axis in "xy" for i in range(1, 5)},
     "remedy": {"which": "room"},
     "too-large": {"which": "room"},

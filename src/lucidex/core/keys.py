@@ -48,24 +48,6 @@ def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Pla
     return _digest([engine_fingerprint(), original_sha256, steps, asdict(chosen)])
 
 
-def framed_key(original_sha256: str, cleanings: tuple[Cleaning, ...], chosen: Plan) -> str:
-    """The key of the framed pixels before their treatment (`core.render.framed`)."""
-    wide = chosen.widened
-    treated_as = (chosen.treatment.tone is not None, bool(chosen.treatment.clearings))
-    named = cleanings_key(cleanings)
-    return _digest(
-        [
-            engine_fingerprint(),
-            original_sha256,
-            named,
-            asdict(wide.total),
-            asdict(wide.placement),
-            wide.level,
-            treated_as,
-        ]
-    )
-
-
 def cleanings_key(cleanings: tuple[Cleaning, ...]) -> str:
     """A short name of what was done to an original's own pixels; empty where nothing was."""
     if not cleanings:

@@ -18,6 +18,7 @@ import uvicorn
 from lucidex.core.steps.looks import add_looks
 from lucidex.core.tone.development import compile_kernels
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
+from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.services.people import add_person, find_login
@@ -82,18 +83,13 @@ def _listening(port: int | None) -> Iterator[socket.socket]:
     """A listening socket on the wanted port, or on the next free one where none was asked for."""
     candidates = [port] if port is not None else list(range(DEFAULT_PORT, DEFAULT_PORT + PORTS_TRIED))
     for candidate in candidates:
-        listening = socket.socket()
-        listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            listening.bind((HOST, candidate))
-            listening.listen(128)  # who comes before the application answers waits instead of being refused
+            listening = listen(candidate)
         except PermissionError as error:
-            listening.close()
             raise StartError(
                 f"Port {candidate} needs more rights than you have. Choose one above 1023 with --port."
             ) from error
         except OSError:
-            listening.close()
             continue
         if candidate != candidates[0]:
             print(f"Port {candidates[0]} is taken by another program; using {candidate}.")

@@ -5,6 +5,7 @@ A cache: capped in bytes, the least recently used goes first, and anything missi
 
 import shutil
 import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import mkdtemp
@@ -16,6 +17,7 @@ from lucidex.core.intake import INTAKE_REVISION, Facts
 from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_size, levels_of, reduce_level
 
 DEFAULT_MAX_BYTES = 8_000_000_000
+OPENED_KEPT = 12
 
 
 class DecodedStore:
@@ -26,6 +28,7 @@ class DecodedStore:
         self._root.mkdir(parents=True, exist_ok=True)
         self._max_bytes = max_bytes
         self._lock = threading.Lock()
+        self._opened: OrderedDict[str, Source] = OrderedDict()  # mapped already: what is asked for again and again
         self._making = threading.Lock()  # one at a time: each holds all pixels of a picture
 
     def holds(self, sha256: str) -> bool:
@@ -44,10 +47,19 @@ class DecodedStore:
 
         All levels are mapped at once, so that a source stays good while the cache lets its files go.
         """
+        with self._lock:
+            if (known := self._opened.get(sha256)) is not None:
+                self._opened.move_to_end(sha256)
+                return known
         folder = self._root / sha256
         levels = {number: _map(folder, facts, number) for number in levels_of(facts.stored)}
         folder.touch()
-        return Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
+        opened = Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
+        with self._lock:
+            self._opened[sha256] = opened
+            if len(self._opened) > OPENED_KEPT:
+                self._opened.popitem(last=False)
+        return opened
 
     def derived(self, sha256: str, facts: Facts, name: str, make: Callable[[AnyPixels], AnyPixels]) -> Source:
         """A source made from the original's own pixels, kept beside it under `name`; made where it is not here yet.
@@ -76,6 +88,7 @@ class DecodedStore:
                 return
             if folder.name != newest:
                 total -= weights[folder]
+                self._opened.pop(folder.name, None)
                 shutil.rmtree(folder, ignore_errors=True)
 
 

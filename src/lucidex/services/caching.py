@@ -1,8 +1,8 @@
-"""Things kept in memory, up to so many bytes."""
+"""Things kept in memory, up to a limit."""
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
 
 import pyvips
@@ -10,16 +10,16 @@ import pyvips
 Cached = TypeVar("Cached")
 
 
-class ByteCappedCache(Generic[Cached]):
-    """The most recently used things, up to so many bytes."""
+class CappedCache(Generic[Cached]):
+    """The most recently used things, up to a limit of what they weigh, such as bytes."""
 
-    def __init__(self, max_bytes: int, weigh: Callable[[Cached], int]) -> None:
-        self._max_bytes, self._weigh = max_bytes, weigh
-        self._held: OrderedDict[str, Cached] = OrderedDict()
-        self._bytes = 0
+    def __init__(self, limit: int, weigh: Callable[[Cached], int]) -> None:
+        self._limit, self._weigh = limit, weigh
+        self._held: OrderedDict[Hashable, Cached] = OrderedDict()
+        self._weight = 0
         self._lock = threading.Lock()
 
-    def get(self, key: str) -> Cached | None:
+    def get(self, key: Hashable) -> Cached | None:
         """The thing under a key."""
         with self._lock:
             found = self._held.get(key)
@@ -27,15 +27,15 @@ class ByteCappedCache(Generic[Cached]):
                 self._held.move_to_end(key)
             return found
 
-    def put(self, key: str, thing: Cached) -> None:
+    def put(self, key: Hashable, thing: Cached) -> None:
         """Keep a thing; the least recently used make room."""
         with self._lock:
             if key in self._held:
                 return
             self._held[key] = thing
-            self._bytes += self._weigh(thing)
-            while self._bytes > self._max_bytes and len(self._held) > 1:
-                self._bytes -= self._weigh(self._held.popitem(last=False)[1])
+            self._weight += self._weigh(thing)
+            while self._weight > self._limit and len(self._held) > 1:
+                self._weight -= self._weigh(self._held.popitem(last=False)[1])
 
 
 def bytes_of(image: pyvips.Image) -> int:

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import ColumnElement, func, or_, select, true
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
-from lucidex.records.models import MAX_NAME, Folio, FolioShare, Person, Picture, Place, now
+from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, now
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -52,10 +52,23 @@ def removed_picture_of(session: Session, who: Who, picture_id: int) -> Picture:
 
 
 def _picture(session: Session, who: Who, picture_id: int, also: ColumnElement[bool]) -> Picture:
-    picture = session.scalar(select(Picture).join(Folio).where(Picture.id == picture_id, also, _allowed(who)))
+    # with its original, which is asked for next wherever a picture is shown
+    found = select(Picture).join(Folio).options(joinedload(Picture.original))
+    picture = session.scalar(found.where(Picture.id == picture_id, also, _allowed(who)))
     if picture is None:
         raise NotFoundError(_NO_PICTURE)
     return picture
+
+
+def version_of(session: Session, who: Who, picture_id: int) -> int:
+    """The version of a picture's document, or NotFoundError as for the picture."""
+    found = select(Document.version).join(Picture, Picture.id == Document.picture_id).join(Folio)
+    version: int | None = session.scalar(
+        found.where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(who))
+    )
+    if version is None:
+        raise NotFoundError(_NO_PICTURE)
+    return version
 
 
 def place_of(session: Session, who: Who, place_id: int) -> Place:

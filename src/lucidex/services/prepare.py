@@ -6,14 +6,14 @@ from datetime import datetime
 from functools import cached_property
 
 from sqlalchemy import select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.intake import Facts
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
-from lucidex.services.folios import picture_of
+from lucidex.services.folios import picture_of, version_of
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -53,13 +53,16 @@ Alter = Callable[[PictureDocument, Facts], PictureDocument]
 def read_picture(workshop: Workshop, who: Who, picture_id: int) -> PictureState:
     """The picture as it stands."""
     with workshop.database.begin() as session:
-        return _state(session, picture_of(session, who, picture_id))
+        # a version never means anything else later, so what was read of it once is good for ever
+        version = version_of(session, who, picture_id)
+        known = workshop.states.get((picture_id, version))
+        return known or _state(workshop, session, picture_of(session, who, picture_id))
 
 
-def _state(session: Session, picture: Picture) -> PictureState:
-    held = session.get_one(Document, picture.id)
+def _state(workshop: Workshop, session: Session, picture: Picture) -> PictureState:
+    held = session.get_one(Document, picture.id, options=[joinedload(Document.snapshot)])
     after = _redo_target(session, held.snapshot)
-    return PictureState(
+    state = PictureState(
         picture_id=picture.id,
         folio_id=picture.folio_id,
         file_name=picture.file_name,
@@ -72,6 +75,8 @@ def _state(session: Session, picture: Picture) -> PictureState:
         undo=held.snapshot.did if held.snapshot.parent_id is not None else None,
         redo=after.did if after else None,
     )
+    workshop.states.put((picture.id, state.version), state)
+    return state
 
 
 def _redo_target(session: Session, snapshot: Snapshot) -> Snapshot | None:
@@ -96,7 +101,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
             alter(before, Facts.model_validate(picture.original.facts)).model_dump()
         )
         if after == before:
-            return _state(session, picture)
+            return _state(workshop, session, picture)
         snapshot = Snapshot(
             picture_id=picture.id,
             parent_id=held.snapshot_id,
@@ -107,7 +112,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
         session.add(snapshot)
         session.flush()
         _point(session, picture, version, snapshot.id)
-        return _state(session, picture)
+        return _state(workshop, session, picture)
 
 
 def undo(workshop: Workshop, who: Who, picture_id: int, version: int) -> PictureState:
@@ -148,7 +153,7 @@ def _step_through(
         if snapshot_id is None:
             raise OutOfRangeError(nothing)
         _point(session, picture, version, snapshot_id)
-        return _state(session, picture)
+        return _state(workshop, session, picture)
 
 
 @dataclass(frozen=True)
@@ -197,7 +202,7 @@ def go_to(workshop: Workshop, who: Who, picture_id: int, version: int, snapshot_
             raise NotFoundError("This state is not in the picture's history.")
         if snapshot.id != held.snapshot_id:
             _point(session, picture, version, snapshot.id)
-        return _state(session, picture)
+        return _state(workshop, session, picture)
 
 
 def read_snapshot(workshop: Workshop, who: Who, picture_id: int, snapshot_id: int) -> PictureDocument:

@@ -14,19 +14,20 @@ from sqlalchemy.exc import IntegrityError
 from lucidex.core.attention import CANONICAL_EDGE, focal_point
 from lucidex.core.content import Raster
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.encode import Encoding, FormatName, encode, jpeg
 from lucidex.core.errors import UnavailableError
 from lucidex.core.geometry import Placement, Point, Size
 from lucidex.core.levels import AnyPixels
 from lucidex.core.render import draw, finished, framed
 from lucidex.core.tone.clipping import marked
 from lucidex.records.models import Result, now
-from lucidex.services.caching import ByteCappedCache, bytes_of
+from lucidex.services.caching import CappedCache, bytes_of
 from lucidex.services.prepare import PictureState
 from lucidex.services.wanted import Wanted, for_screen
 from lucidex.services.workshop import Workshop
 
 COMPRESSED_AGAIN_AT = 70  # what places that compress everything again commonly do
+DRAFT_QUALITY = 86  # while a control moves; the picture that stays has a preview's quality
 COMPARED = Size(560, 420)
 LEASE = timedelta(seconds=120)
 WAIT_BETWEEN_LOOKS_S = 0.05
@@ -55,8 +56,8 @@ class Renderer:
         self._workshop = workshop
         self._preview_slots = threading.BoundedSemaphore(2)
         self._file_slots = threading.BoundedSemaphore(2)
-        self._previews: ByteCappedCache[bytes] = ByteCappedCache(PREVIEW_CACHE_BYTES, len)
-        self._pixels: ByteCappedCache[pyvips.Image] = ByteCappedCache(PIXEL_CACHE_BYTES, bytes_of)
+        self._previews: CappedCache[bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
+        self._pixels: CappedCache[pyvips.Image] = CappedCache(PIXEL_CACHE_BYTES, bytes_of)
 
     def preview(self, wanted: Wanted) -> bytes:
         """Encoded bytes for the screen, kept in memory only."""
@@ -72,7 +73,10 @@ class Renderer:
         """Encoded bytes and pixels of what a moving control asks for; kept nowhere, as the next ones follow."""
         with self._preview_slots:
             image = finished(wanted.source, self._framed(wanted), wanted.chosen)
-            return encode(image, wanted.format, wanted.encoding), image.numpy()
+            pixels: AnyPixels = image.numpy()
+            if wanted.format is FormatName.JPEG:
+                return jpeg.draft(pixels[..., :3], DRAFT_QUALITY), pixels
+            return encode(image, wanted.format, wanted.encoding), pixels
 
     def pixels(self, wanted: Wanted) -> AnyPixels:
         """The pixels of what is asked for: height × width × 3 or 4 bytes."""

@@ -1,5 +1,6 @@
 """What is asked for: a picture in a place, or on the screen, worked out and not yet rendered."""
 
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 
 from lucidex.core.cleaning import Cleaning
@@ -9,7 +10,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Placement, Rule, Size, Window, check_output_size, fit
 from lucidex.core.grounds import colour_of
-from lucidex.core.keys import encoded_key, framed_key, pixels_key
+from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
@@ -37,9 +38,11 @@ class Wanted:
     cleanings: tuple[Cleaning, ...] = ()
 
     @property
-    def framed_key(self) -> str:
-        """The key of its framed pixels before their treatment."""
-        return framed_key(self.original_sha256, self.cleanings, self.chosen)
+    def framed_key(self) -> Hashable:
+        """All that decides its framed pixels before their treatment (`core.render.framed`), within one process."""
+        wide, treatment = self.chosen.widened, self.chosen.treatment
+        ready_for = (treatment.tone is not None, bool(treatment.clearings))
+        return (self.original_sha256, self.cleanings, wide.total, wide.placement, wide.level, ready_for)
 
     @property
     def pixels_key(self) -> str:
@@ -139,7 +142,7 @@ def _wanted(
         source,
         plan(source, frame, placement, ground, document.treatment),
         suits,
-        Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None),
+        Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None, hurried=True),
         cleanings,
     )
 

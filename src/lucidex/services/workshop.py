@@ -1,15 +1,22 @@
 """Everything the services share: the database, the stores, the isolated runner."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pyvips
 
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FileStore, FolderStore
+from lucidex.services.caching import CappedCache
 from lucidex.work.isolated import IsolatedRunner
 
+if TYPE_CHECKING:
+    from lucidex.services.prepare import PictureState
+
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
+
+STATES_KEPT = 512
 
 
 class Workshop:
@@ -22,6 +29,7 @@ class Workshop:
         self.results: FileStore = FolderStore(data_folder / "results")
         self.decoded = DecodedStore(data_folder / "decoded")
         self.isolated = IsolatedRunner()
+        self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)

@@ -51,7 +51,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         lifespan=lifespan,
     )
     app.state.context = context
-    for module in (account, start, folio, bench, bench_sheets, bench_steps, bench_places, seeing, book, files, api):
+    for module in (seeing, files, bench, bench_steps, bench_places, bench_sheets, account, start, folio, book, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

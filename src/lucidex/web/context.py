@@ -25,7 +25,7 @@ class AppContext:
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
 
 
-def app_context(request: Request) -> AppContext:
+async def app_context(request: Request) -> AppContext:
     """The running application."""
     context: AppContext = request.app.state.context
     return context

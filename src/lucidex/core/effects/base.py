@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from lucidex.core.effects.kernel import add_to_all
+
 Bytes = npt.NDArray[np.uint8]
 Floats32 = npt.NDArray[Any]  # of 32 bits; OpenCV's types lose that
 
@@ -56,8 +58,14 @@ def luma_of(pixels: Bytes) -> Floats32:
 
 def with_luma(pixels: Bytes, before: Floats32, after: Floats32) -> Bytes:
     """The pixels with another luma; the same is added to each channel, so hue and distance from grey stay."""
-    moved = pixels[..., :3].astype(np.float32) + (after - before)[..., None]
-    return with_colours(pixels, moved)
+    return with_added(pixels, after - before)
+
+
+def with_added(pixels: Bytes, added: Floats32) -> Bytes:
+    """The pixels with a plane of floats added to each channel; alpha stays."""
+    out = np.empty_like(pixels)
+    add_to_all(pixels, added, out)
+    return out
 
 
 def with_colours(pixels: Bytes, colours: Floats32) -> Bytes:

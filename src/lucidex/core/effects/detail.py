@@ -16,8 +16,10 @@ from lucidex.core.effects.base import (
     opaque_for_blur,
     reach_of,
     soft,
+    with_added,
     with_luma,
 )
+from lucidex.core.effects.kernel import sharpening
 
 EDGE_CONTRAST = 36.0  # code values: what counts as an edge, which local contrast leaves without a halo
 MOST_LOCAL = 1.2  # of the detail, at full local contrast
@@ -114,9 +116,6 @@ class Sharpening(Effect):
 
     def _on_strip(self, pixels: Bytes) -> Bytes:
         luma = luma_of(pixels)
-        detail = luma - soft(luma, self.radius_px)
-        if self.grain > 0:
-            detail = np.sign(detail) * np.maximum(np.abs(detail) - np.float32(self.grain), 0)
-        around = np.ones((3, 3), np.uint8)
-        least, most = cv2.erode(luma, around) - HALO_LIMIT, cv2.dilate(luma, around) + HALO_LIMIT
-        return with_luma(pixels, luma, np.clip(luma + np.float32(self.amount) * detail, least, most))
+        softened, added = soft(luma, self.radius_px), np.empty_like(luma)
+        sharpening(luma, softened, np.float32(self.amount), np.float32(self.grain), np.float32(HALO_LIMIT), added)
+        return with_added(pixels, added)

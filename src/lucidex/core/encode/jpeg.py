@@ -1,5 +1,8 @@
 """JPEG (ITU-T T.81): photographs; no clear areas."""
 
+import cv2
+import numpy as np
+import numpy.typing as npt
 import pyvips
 
 from lucidex.core.encode.base import SRGB_PROFILE, Encoding, OutputFormat
@@ -14,11 +17,21 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     # libvips writes the resolution only together with an Exif block of its own making; nothing else is in it,
     # because a rendered image carries no metadata of its source
     keep = "icc" if encoding.pixels_per_inch is None else "all"
+    optimised = not encoding.hurried
     return bytes(
         image.jpegsave_buffer(
-            Q=quality, optimize_coding=True, subsample_mode=subsampling, keep=keep, profile=SRGB_PROFILE
+            Q=quality, optimize_coding=optimised, subsample_mode=subsampling, keep=keep, profile=SRGB_PROFILE
         )
     )
+
+
+def draft(pixels: npt.NDArray[np.uint8], quality: int) -> bytes:
+    """A picture that is seen for a moment while a control moves: height × width × 3 bytes of sRGB, not tagged.
+
+    OpenCV hands them to the same encoder without the copies that a tagged file needs, in half the time.
+    """
+    reversed_bands = cv2.cvtColor(pixels, cv2.COLOR_RGB2BGR)
+    return cv2.imencode(FORMAT.suffix, reversed_bands, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes()
 
 
 FORMAT = OutputFormat("JPEG", ".jpg", "image/jpeg", False, 82, 65_500, save, "photographs, read everywhere")

@@ -2,15 +2,13 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.levels import AnyPixels
 from lucidex.core.tone.development import LUMINANCE
 
 BINS = 128
-SAMPLED_UP_TO = 300_000  # pixels: of more, every second or third in each direction is counted
+SAMPLED_UP_TO = 40_000  # pixels: of more, every second or third in each direction is counted
 HATCH = 6  # drawn pixels from one mark to the next
 LOST_LIGHT, LOST_DARK = (165, 42, 28), (230, 230, 230)
 CHANNELS = ("luma", "red", "green", "blue")
@@ -20,15 +18,15 @@ Bytes = npt.NDArray[np.uint8]
 
 @dataclass(frozen=True)
 class Histogram:
-    """How often each tone occurs in luma, red, green and blue: `BINS` shares each, of the commonest tone's.
+    """How often each tone occurs in luma, red, green and blue: `BINS` numbers each, in per mille of the commonest.
 
     `black` and `white` are shares of all pixels that are clipped: no light in all channels, all light in one.
     """
 
-    luma: tuple[float, ...]
-    red: tuple[float, ...]
-    green: tuple[float, ...]
-    blue: tuple[float, ...]
+    luma: tuple[int, ...]
+    red: tuple[int, ...]
+    green: tuple[int, ...]
+    blue: tuple[int, ...]
     black: float
     white: float
 
@@ -36,29 +34,28 @@ class Histogram:
 def histogram(pixels: Bytes) -> Histogram:
     """The histogram of height × width × 3 or 4 bytes of sRGB; clear pixels do not count."""
     every = max(1, int(np.ceil(np.sqrt(pixels.shape[0] * pixels.shape[1] / SAMPLED_UP_TO))))
-    seen = np.ascontiguousarray(pixels[::every, ::every])
-    mask = np.ascontiguousarray((seen[..., 3] > 127).astype(np.uint8)) if seen.shape[2] == 4 else None
-    colours = np.ascontiguousarray(seen[..., :3])
-    luma = cv2.transform(colours, np.array([LUMINANCE], np.float32))
-    planes = [colours[..., channel] for channel in range(3)]
-    red, green, blue, grey = (_shares(np.ascontiguousarray(plane), mask) for plane in (*planes, luma))
+    seen = pixels[::every, ::every].reshape(-1, pixels.shape[2])
+    colours = np.ascontiguousarray(seen[seen[:, 3] > 127, :3] if seen.shape[1] == 4 else seen)
+    luma = np.rint(colours @ np.array(LUMINANCE, np.float32)).astype(np.uint8)
+    red, green, blue = (_shares(colours[:, channel]) for channel in range(3))
     dark, light = clipped(colours)
-    counted = mask.astype(bool) if mask is not None else np.ones(luma.shape[:2], bool)
-    total = max(1, int(counted.sum()))
-    black, white = (float((ends & counted).sum()) / total for ends in (dark, light))
-    return Histogram(grey, red, green, blue, black, white)
+    total = max(1, len(colours))
+    return Histogram(_shares(luma), red, green, blue, float(dark.sum()) / total, float(light.sum()) / total)
 
 
-def _shares(plane: AnyPixels, mask: Bytes | None) -> tuple[float, ...]:
-    counts = cv2.calcHist([plane], [0], mask, [BINS], [0, 256]).ravel()
+def _shares(plane: Bytes) -> tuple[int, ...]:
+    counts = np.bincount(plane, minlength=256).reshape(BINS, -1).sum(axis=1)
     # the two ends are often towers; the rest would be flat beside them
     top = max(float(np.sort(counts)[-4]), float(counts.max()) / 8, 1.0)
-    return tuple(round(min(1.0, float(count) / top), 3) for count in counts)
+    shares: list[int] = np.rint(1000 * np.minimum(counts / top, 1.0)).astype(int).tolist()
+    return tuple(shares)
 
 
 def clipped(colours: Bytes) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
     """Where nothing is left in the dark (all channels at 0), and in the light (one channel at 255)."""
-    return colours[..., :3].max(axis=-1) == 0, colours[..., :3].max(axis=-1) == 255
+    red, green, blue = (colours[..., channel] for channel in range(3))
+    most = np.maximum(np.maximum(red, green), blue)
+    return most == 0, most == 255
 
 
 def marked(pixels: Bytes) -> Bytes:

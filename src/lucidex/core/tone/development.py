@@ -43,7 +43,7 @@ BRIGHTEST = 3.2  # the slope at black at full brightness, and at white at the da
 STEEPEST = 2.2  # the slope in the middle at full contrast
 MOST_LIFT = 2.0  # the slope by which full shadows rise from black, beyond their own
 MOST_SHIFT = 0.15  # of the gamma range: what a full shift adds to one channel
-ENTRIES = 4_096
+ENTRIES = 2_048
 THREADS = 2
 CHUNK_PIXELS = 65_536
 _LUMA = np.array(LUMINANCE)
@@ -198,7 +198,9 @@ def fold(tone: Tone) -> Folded:
     shifts = nothing.reshape(0, 3)
     if any(shift != Shift() for shift in (tone.dark, tone.middle, tone.light)):
         shifts = _quadratics(tone).astype(np.float32)
-    red, green, blue = (curve(tone, gamma, channel).astype(np.float32) for channel in range(3))
+    green = curve(tone, gamma, 1).astype(np.float32)
+    apart = any(curves.red or curves.green or curves.blue for curves in tone.curves)
+    red, blue = (curve(tone, gamma, channel).astype(np.float32) if apart else green for channel in (0, 2))
     return Folded(mixture(tone).astype(np.float32), np.float32(tone.vividness), factors, (red, green, blue), shifts)
 
 

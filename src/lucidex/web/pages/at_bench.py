@@ -86,7 +86,7 @@ class AtBench:
         return page(self.request, "bench/page.html", **values)
 
 
-def at_bench(
+async def at_bench(
     request: Request,
     app: App,
     who: SignedIn,

@@ -2,7 +2,6 @@
 
 import json
 import math
-from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form, Query
@@ -44,8 +43,7 @@ def draft(at: Bench, step_id: str, w: Edge, h: Edge, part: Part = None) -> Respo
     content, pixels = at.app.renderer.draft(wanted)
     headers = {
         "Cache-Control": "no-store",
-        "X-Histogram": json.dumps(asdict(histogram(pixels)), separators=(",", ":")),
-        "X-Sentence": json.dumps(plain(step.sentence())),
+        "X-Histogram": json.dumps(vars(histogram(pixels)), separators=(",", ":")),
     }
     return Response(content, media_type=wanted.format.output.media_type, headers=headers)
 
@@ -54,10 +52,10 @@ def draft(at: Bench, step_id: str, w: Edge, h: Edge, part: Part = None) -> Respo
 def read_histogram(at: Bench, without: Annotated[str | None, Query(max_length=30)] = None) -> JSONResponse:
     """The histogram of the picture as it is, and as it would be without a step."""
     document = at.state.document
-    shown = {"now": asdict(_histogram(at, document))}
+    shown = {"now": vars(_histogram(at, document))}
     if without is not None:
         at.step(without)
-        shown["before"] = asdict(_histogram(at, without_steps(document, {without})))
+        shown["before"] = vars(_histogram(at, without_steps(document, {without})))
     return JSONResponse(shown)
 
 

@@ -82,7 +82,7 @@ function paint() {
 function outline(histogram, width, height, filled) {
   const shares = histogram?.[/** @type {"luma"} */ (channel)] ?? [];
   if (!shares.length) return "";
-  const by = width / shares.length, y = (/** @type {number} */ share) => (height - 1 - share * (height - 2)).toFixed(1);
+  const by = width / shares.length, y = (/** @type {number} */ share) => (height - 1 - (share / 1000) * (height - 2)).toFixed(1);
   const line = shares.map((share, i) => `${((i + 0.5) * by).toFixed(1)} ${y(share)}`).join("L");
   return filled ? `M0 ${height}L${line}L${width} ${height}Z` : `M${line}`;
 }
