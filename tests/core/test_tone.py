@@ -1,6 +1,7 @@
 """Tone: one development against a float64 reference, exact where neutral, and automatics that leave good alone."""
 
 from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -9,17 +10,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucidex.core.content import Raster
+from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Size
 from lucidex.core.measures import Percent
 from lucidex.core.places import PlaceDemand
+from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
-from lucidex.core.steps.curve import Curve, Levels
-from lucidex.core.steps.looks import LookStep, all_looks
+from lucidex.core.steps.curve import Curve, Levels, as_curve, as_levels, can_become_curve, can_become_levels
+from lucidex.core.steps.looks import LookStep, add_looks, all_looks, look_named
 from lucidex.core.steps.room import Room, RoomOnSides
 from lucidex.core.steps.tone import Depths, Exposure, Light, Range, tone_of
 from lucidex.core.tone.amounts import Curves, Grey, Shift, Tone
+from lucidex.core.tone.clipping import BINS, colour_at, histogram, marked
 from lucidex.core.tone.curves import along
 from lucidex.core.tone.development import LUMINANCE, curve, developed, mixture
 from tests.conftest import Pixels, picture, smooth_picture
@@ -204,3 +208,147 @@ def test_automatics_leave_good_pictures_nearly_alone(file: str) -> None:
 
 def test_an_automatic_value_changed_by_hand_is_not_found_again() -> None:
     assert Light(automatic=False, brightness=33).found_on(raster(smooth_picture(30, 20))).brightness == 33
+
+
+@pytest.mark.parametrize("file", ["section.png", "word-mark.png", "seal.png"])
+def test_automatics_leave_clean_drawings_as_they_are(file: str) -> None:
+    image = pyvips.Image.thumbnail(str(DEMO / file), 1024)
+    seen = raster((image.flatten(background=255) if image.hasalpha() else image).colourspace("srgb").numpy())
+    light = Light(automatic=True).found_on(seen)
+    ends, balance = Range(automatic=True).found_on(seen), Balance(automatic=True).found_on(seen)
+    assert light.brightness == ends.black_percent == ends.white_percent == balance.warmth == balance.tint == 0
+
+
+@pytest.mark.parametrize("file", ["terraces.jpg", "rosette.jpg", "keeper.jpg", "fern-fronds.jpg", "dome-at-dusk.jpg"])
+def test_the_automatic_balance_leaves_right_colours_alone(file: str) -> None:
+    found = Balance(automatic=True).found_on(raster(pyvips.Image.thumbnail(str(DEMO / file), 1024).numpy()))
+    assert abs(found.warmth) <= 3
+    assert abs(found.tint) <= 3
+
+
+def test_one_tap_mends_each_typical_fault() -> None:
+    """A dark picture, a pink cast, a flat view in haze, a grey scan."""
+    dark, pink, flat, scan = (
+        pyvips.Image.thumbnail(str(DEMO / file), 1024).numpy()
+        for file in ("evening-walk.jpg", "orchid-under-lamp.jpg", "terraces-in-haze.jpg", "signature-scan.jpg")
+    )
+    lighter = rendered(source_of(dark), WHOLE, Light(automatic=True).found_on(raster(dark)))
+    assert np.median(dark) < 60
+    assert 75 < np.median(lighter) < 140
+    neutral = rendered(source_of(pink), WHOLE, Balance(automatic=True).found_on(raster(pink)))
+    cast = [float(np.median(one[..., 0].astype(int) - one[..., 1])) for one in (pink, neutral)]
+    assert cast[0] > 25
+    assert abs(cast[1]) < 8
+    clear = rendered(source_of(flat), WHOLE, Range(automatic=True).found_on(raster(flat)))
+    spread = [float(np.percentile(one, 99) - np.percentile(one, 1)) for one in (flat, clear)]
+    assert spread[1] > 1.5 * spread[0]
+    assert (clear.max(axis=-1) == 255).mean() < 0.01, "the sky keeps its drawing"
+    page = rendered(source_of(scan), WHOLE, Range(automatic=True).found_on(raster(scan)))
+    assert np.median(scan) < 215
+    assert np.median(page) > 245
+
+
+@pytest.mark.parametrize(
+    ("step", "way", "most"),
+    [
+        (Light(brightness=35), as_levels, 1),
+        (Range(black_percent=8, white_percent=12), as_levels, 1),
+        (Light(brightness=-30, contrast=25), as_curve, 2),
+        (Exposure(stops=0.6), as_curve, 2),
+        (Levels(dark_percent=10, middle_percent=40, light_percent=90), as_curve, 3),
+    ],
+)
+def test_a_simple_correction_is_carried_on_as_it_was(step, way, most: int) -> None:  # noqa: ANN001
+    assert can_become_levels(step) if way is as_levels else can_become_curve(step)
+    grey = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, axis=-1)
+    before, after = (rendered(source_of(grey), WHOLE, one).astype(int) for one in (step, way(step)))
+    assert np.abs(before - after).max() <= most
+
+
+def test_what_treats_channels_apart_cannot_become_one_curve() -> None:
+    assert not any(can_become_curve(one) for one in (Balance(warmth=5), Curve(red=((0, 0), (50, 60), (100, 100)))))
+    assert not can_become_levels(Light(contrast=10))
+
+
+def test_a_click_on_what_should_be_grey_makes_it_grey() -> None:
+    wall = np.full((40, 40, 3), (170, 140, 120), np.uint8)
+    for others in (Balance(), Balance(warmth=12, tint=-7)):
+        tone = others.tone()
+        step = Balance(warmth=-30).making_grey((170, 140, 120), tone.warmth, tone.tint)
+        out = rendered(source_of(wall), WHOLE, others, step).astype(int)
+        assert np.ptp(out[0, 0]) <= 1
+
+
+def test_sixteen_bits_and_a_wide_gamut_are_kept_until_the_output() -> None:
+    ramp = np.repeat(np.linspace(0, 4_000, 1_000).astype(np.uint16)[None, :, None], 3, axis=-1)
+    lifted = developed(ramp, Tone(exposure=3.0))
+    assert np.array_equal(np.unique(lifted[..., 0]), np.arange(lifted.max() + 1)), "no step is skipped in the dark"
+    assert lifted.max() > 50
+    # beyond sRGB: a green whose red is negative comes back by saturation instead of being cut off
+    beyond = np.full((1, 1, 3), (-0.12, 0.72, 0.08), np.float32)
+    calmer = developed(beyond, Tone(saturation=-0.4))[0, 0].astype(float)
+    luminance = float(np.array([-0.12, 0.72, 0.08]) @ np.array(LUMINANCE))
+    exact = luminance + 0.6 * (np.array([-0.12, 0.72, 0.08]) - luminance)
+    assert calmer == pytest.approx(255 * (1.055 * exact ** (1 / 2.4) - 0.055), abs=0.6)
+    assert developed(beyond, Tone(exposure=-1e-9))[0, 0, 0] == 0
+
+
+def test_clipped_ends_are_counted_and_marked() -> None:
+    pixels = smooth_picture(90, 60)
+    pixels[:20, :30], pixels[40:, 60:] = 0, (255, 200, 90)
+    found = histogram(pixels)
+    assert found.black == pytest.approx(600 / 5400, abs=0.01)
+    assert found.white == pytest.approx(600 / 5400, abs=0.01)
+    assert max(found.luma) == 1000
+    assert len(found.red) == BINS
+    out = marked(pixels)
+    changed = (out != pixels).any(axis=-1)
+    assert changed[:20, :30].mean() == pytest.approx(0.5, abs=0.1)
+    assert changed[40:, 60:].mean() == pytest.approx(0.5, abs=0.1)
+    assert not changed[22:38, 32:58].any()
+
+
+def test_a_histogram_counts_nothing_clear() -> None:
+    mark = np.zeros((40, 40, 4), np.uint8)
+    mark[10:30, 10:30] = (200, 200, 200, 255)
+    found = histogram(mark)
+    assert found.black == 0
+    assert sum(found.luma) == 1000
+    assert colour_at(mark, 0.5, 0.5) == (200, 200, 200)
+    assert colour_at(mark, 0.01, 0.01) is None
+
+
+@pytest.mark.parametrize(
+    ("typed", "step"),
+    [
+        ("exposure +0,5", Exposure(stops=0.5)),
+        ("contrast 20 %", Light(contrast=20)),
+        ("shadows by -15", Depths(shadows=-15)),
+        ("warmth −12", Balance(warmth=-12)),
+        ("gentle saturation 30", Saturation(gentle=30)),
+        ("late sun", LookStep(recipe=look_named("Late sun"))),
+    ],
+)
+def test_tone_can_be_typed(typed: str, step: Step) -> None:
+    read = read_line(typed)
+    assert isinstance(read, ReadStep)
+    assert read.step == step
+
+
+def test_typed_tone_beyond_its_limits_says_so() -> None:
+    with pytest.raises(OutOfRangeError, match="at most 4"):
+        read_line("exposure 9")
+
+
+def test_looks_of_ones_own_are_data_in_a_folder(tmp_path: Path) -> None:
+    mine = '[{"name": "Potting shed", "says": "Dim.", "steps": [{"kind": "exposure", "stops": -0.4}]}]'
+    (tmp_path / "mine.json").write_text(mine)
+    (tmp_path / "broken.json").write_text('[{"name": "x", "steps": [{"kind": "turn"}]}]')
+    try:
+        troubles = add_looks(tmp_path)
+        assert look_named("potting shed").steps == (Exposure(stops=-0.4),)
+        assert len(troubles) == 1
+        assert troubles[0].startswith("broken.json: This is no list of looks")
+    finally:
+        add_looks(tmp_path / "nowhere")
+    assert len(all_looks()) >= 8

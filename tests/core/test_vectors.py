@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from lucidex.core.geometry import Point, Size, clamped_window, covering_window
+from lucidex.core.tone.curves import along
 
 VECTORS = Path(__file__).parents[1] / "js" / "vectors.json"
 
@@ -36,7 +37,16 @@ def vectors() -> dict[str, object]:
                 "result": {"left": held.left, "top": held.top},
             }
         )
-    return {"covering": covering, "moved": moved}
+    return {"covering": covering, "moved": moved, "curves": [curve(random) for _ in range(40)]}
+
+
+def curve(random: np.random.Generator) -> dict[str, object]:
+    """Points of a curve and its heights at some places."""
+    count = int(random.integers(2, 9))
+    x, y = np.sort(random.choice(101, count, replace=False)) / 100, random.integers(0, 101, count) / 100
+    points = tuple((float(a), float(b)) for a, b in zip(x, y, strict=True))
+    places = np.round(np.linspace(0, 1, 21), 4)
+    return {"points": points, "places": places.tolist(), "heights": along(points, places).tolist()}
 
 
 def test_the_committed_vectors_are_the_cores() -> None:

@@ -1,9 +1,9 @@
 """What must see the true pixels: less noise, and detail brought back; always at full scale, before everything else.
 
 Less noise: an undecimated wavelet transform with the cubic B-spline (J.-L. Starck, F. Murtagh, A. Bijaoui, Image
-Processing and Data Analysis, 1998), in luma and two differences of colour; what lies below a multiple of the noise is
-shrunk to nothing (D. Donoho, Soft-Thresholding, 1995). The noise is measured on the picture itself, by the median of
-the finest detail (Donoho and Johnstone, 1994).
+Processing and Data Analysis, 1998), in luma and two differences of colour; what lies below a multiple of the noise
+goes, what lies above twice of that stays (firm shrinkage: H.-Y. Gao and A. Bruce, 1997). The noise is measured on the
+picture itself, by the median of the finest detail (Donoho and Johnstone, 1994).
 
 Detail brought back: Richardson–Lucy deconvolution of the luma (W. H. Richardson, 1972; L. B. Lucy, 1974) for a small
 Gaussian blur, few rounds, so that what is brought back was there and noise is not blown up.
@@ -102,7 +102,8 @@ def _shrunk(plane: Floats32, level: float) -> Floats32:
     for scale in range(SCALES):
         smoother = _smoothed(coarse, scale)
         detail, least = coarse - smoother, np.float32(level * FINEST_OF_WHITE_NOISE[scale])
-        kept += detail - np.clip(detail, -least, least)
+        beyond = detail - np.clip(detail, -least, least)
+        kept += np.clip(2 * beyond, -np.abs(detail), np.abs(detail))
         coarse = smoother
     shrunk: Floats32 = kept + coarse
     return shrunk

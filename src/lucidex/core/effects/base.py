@@ -18,6 +18,7 @@ LUMA = np.array([[0.2126, 0.7152, 0.0722]], np.float32)
 WHOLE_UP_TO_PIXELS = 3_000_000
 STRIP_PIXELS = 2_000_000
 LEAST_STRIP_ROWS = 64
+NEAR, FAINT = 3.0, np.float32(1e-3)  # drawn pixels; and how little of the whole counts beside what is near
 
 
 @dataclass(frozen=True)
@@ -52,8 +53,23 @@ def by_strips(pixels: Bytes, reach: int, effect: Callable[[Bytes], Bytes]) -> By
 
 
 def luma_of(pixels: Bytes) -> Floats32:
-    """Luma, 0 to 255, as height × width floats."""
-    return cv2.transform(pixels[..., :3].astype(np.float32), LUMA)
+    """Luma, 0 to 255, as height × width floats; where it is clear, what is near goes on."""
+    return cv2.transform(seen_colours(pixels).astype(np.float32), LUMA)
+
+
+def seen_colours(pixels: Bytes) -> Bytes:
+    """Height × width × 3: the colours, those of what is near where it is clear, so that nothing clear bleeds."""
+    if pixels.shape[2] == 3:
+        return pixels
+    alpha = pixels[..., 3:].astype(np.float32) / 255
+    if alpha.min() == 1:
+        return np.ascontiguousarray(pixels[..., :3])
+    held = pixels[..., :3] * alpha
+    mean = held.sum(axis=(0, 1)) / max(float(alpha.sum()), 1.0)
+    cover = soft(alpha, NEAR)[..., None] + FAINT
+    near = (soft(held, NEAR) + FAINT * mean) / cover
+    mixed_in: Bytes = np.rint(np.clip(held + near * (1 - alpha), 0, 255)).astype(np.uint8)
+    return mixed_in
 
 
 def with_luma(pixels: Bytes, before: Floats32, after: Floats32) -> Bytes:

@@ -9,7 +9,18 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from lucidex.core.effects.base import Bytes, Effect, Floats32, by_strips, luma_of, mixed, reach_of, soft, with_colours
+from lucidex.core.effects.base import (
+    Bytes,
+    Effect,
+    Floats32,
+    by_strips,
+    luma_of,
+    mixed,
+    reach_of,
+    seen_colours,
+    soft,
+    with_colours,
+)
 
 
 class Manner(StrEnum):
@@ -79,7 +90,7 @@ def pencil(pixels: Bytes, scale: float, coloured: bool) -> Floats32:
     paper = 250 * lines * shading
     if not coloured:
         return np.repeat(paper[..., None], 3, axis=-1)
-    return pixels[..., :3] + (paper - luma)[..., None]
+    return seen_colours(pixels) + (paper - luma)[..., None]
 
 
 def ink(pixels: Bytes, scale: float) -> Floats32:
@@ -103,7 +114,7 @@ def watercolour(pixels: Bytes, scale: float) -> Floats32:
     """
     sigma = max(0.8, WASH_SIGMA * scale)
     size = 2 * min(int(np.ceil(1.5 * sigma)), 12) + 1
-    wash: Floats32 = np.ascontiguousarray(pixels[..., :3])
+    wash: Floats32 = np.ascontiguousarray(seen_colours(pixels))
     for _ in range(WASHES):
         wash = cv2.bilateralFilter(wash, size, WASH_TONES, sigma, borderType=cv2.BORDER_REFLECT)
     colours = wash.astype(np.float32)
@@ -121,7 +132,7 @@ def oil(pixels: Bytes, scale: float) -> Floats32:
     Papari, Petkov, Campisi, 2007), so that tones gather into patches with clear edges.
     """
     box = max(1, round(BRUSH * scale))
-    colours = pixels[..., :3].astype(np.float32)
+    colours = seen_colours(pixels).astype(np.float32)
     luma = luma_of(pixels)
     average = cv2.blur(colours, (box, box), borderType=cv2.BORDER_REFLECT)
     plane = cv2.blur(luma, (box, box), borderType=cv2.BORDER_REFLECT)

@@ -23,7 +23,7 @@ Percentage = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 PointList = Annotated[tuple[tuple[Percentage, Percentage], ...], Field(max_length=65)]
 PairList = tuple[tuple[float, float], ...]
 CHANNELS = ("all", "red", "green", "blue", "luminance")
-LEVELS_ENTRIES = np.linspace(0, 1, 33)
+LEVELS_ENTRIES = (1 - np.cos(np.linspace(0, np.pi, 49))) / 2  # close where levels begin and end
 KNOTS = (0.0, 0.02, 0.05, *np.round(np.arange(0.1, 0.95, 0.05), 4), 0.95, 0.98, 1.0)
 
 Floats = npt.NDArray[np.float64]
@@ -73,7 +73,7 @@ class Levels(ToneStep):
     def tone(self) -> Tone:
         """A curve of their channel, with points that lie close where it bends."""
         low, high = self.dark_percent / 100, self.light_percent / 100
-        x = np.unique(np.concatenate([[0, low, high, 1], low + (high - low) * LEVELS_ENTRIES**2]))
+        x = np.unique(np.concatenate([[0, low, high, 1], low + (high - low) * LEVELS_ENTRIES]))
         y = self.height(x)
         points = tuple((float(a), float(b)) for a, b in zip(x, y, strict=True))
         curves = Curves(**{self.channel.value: points})
@@ -186,12 +186,24 @@ def can_become_curve(step: object) -> bool:
 
 
 def as_curve(step: ToneStep) -> Curve:
-    """The same correction as a curve for all channels, at 23 points."""
+    """The same correction as a curve for all channels, at 23 points and where its level ends are."""
     tone = step.tone()
-    value = np.array(KNOTS)
-    exposed = to_gamma(np.clip(to_linear(value) * 2.0**tone.exposure, 0, 1))
-    points = through(KNOTS, curve(tone, exposed))
+    knots = np.unique(np.concatenate([KNOTS, *_level_ends(tone)]))
+    points = through(knots.tolist(), _grey_curve(tone, knots))
     return Curve(all=tuple((round(100 * x, 2), round(100 * y, 2)) for x, y in points))
+
+
+def _grey_curve(tone: Tone, value: Floats) -> Floats:
+    exposed = to_gamma(np.clip(to_linear(value) * 2.0**tone.exposure, 0, 1))
+    return curve(tone, exposed)
+
+
+def _level_ends(tone: Tone) -> list[Floats]:
+    """Where the curve leaves its lowest level and where it reaches its highest, with a close neighbour each."""
+    fine = np.round(np.linspace(0, 1, 401), 4)
+    height = _grey_curve(tone, fine)
+    start, end = np.flatnonzero(height <= height[0])[-1], np.flatnonzero(height >= height[-1])[0]
+    return [fine[[start, min(start + 2, 400)]], fine[[max(end - 2, 0), end]]]
 
 
 def can_become_levels(step: object) -> bool:

@@ -20,11 +20,11 @@ from lucidex.core.units import format_number
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
 
-DARK_BELOW, LIGHT_ABOVE = 0.30, 0.72  # of the gamma range: a median between these is left alone
+DARK_BELOW, LIGHT_ABOVE = 0.32, 0.72  # of the gamma range: a median between these is left alone
 WASHED_OUT = 0.35  # where even the darkest twentieth is lighter, a light picture is too light
 LIT_FROM = 0.85  # where the lightest reach this, a dark picture may be meant: lamps at night, a bright window
 LIT_SHARE = 0.4  # of the lift that it gets then
-MOST_BRIGHTNESS = 75.0  # percent: how far the automatic goes
+MOST_BRIGHTNESS = 90.0  # percent: how far the automatic goes
 USUAL_ENDS = 0.5, 99.5  # percentiles that become black and white
 NEARLY_RIGHT, FLAT = 6.0, 30.0  # percent that a range lacks: below the first nothing is done, at the second most
 STRETCH_SHARE = 0.65  # of what is lacking: a picture may be meant to be soft
