@@ -110,6 +110,10 @@ def reference(pixels: Pixels, tone: Tone) -> Floats:
     light = gently(light, tone.vividness) if tone.vividness else light
     y = np.clip(luminance_of(light), 0, 1)
     wanted = light_of(depths(code_of(y), tone))
-    light = into_gamut(np.where(y > 1e-9, light * wanted / np.maximum(y, 1e-9), light))
+    if tone.shadows or tone.highlights or any(curves.luminance for curves in tone.curves):
+        by = np.minimum(wanted / np.maximum(y, 1e-6), 8)
+        above = np.maximum(luminance_of(light) - 1, 0)
+        light = wanted + by * above + by * (light - luminance_of(light))
+    light = into_gamut(light)
     code = np.stack([bent(code_of(light[..., channel]), tone, channel) for channel in range(3)], axis=-1)
     return 255 * shifted(code, tone)

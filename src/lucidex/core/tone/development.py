@@ -5,7 +5,7 @@ Inner order, whatever the order of the list:
 1. sRGB to linear light, converted from the source's own bits and gamut (floats that may lie outside sRGB).
 2. Exposure and white balance, as factors (von Kries); saturation and black and white, as mixtures with luminance.
 3. Gentle saturation: a mixture with luminance by an amount that falls with the colour's own strength, and for skin.
-4. Luminance: highlights and shadows, then luminance curves, as one factor for the three channels.
+4. Luminance: highlights and shadows, then luminance curves; the colour goes along in proportion, at most eightfold.
 5. Into sRGB's gamut: below nothing, a colour moves towards its own luminance just so far that nothing is negative;
    above white, half way between keeping its luminance (paler) and keeping its ratios (darker). Both keep the hue.
 6. To sRGB's gamma; black and white point, brightness (a hyperbola through both ends), contrast (an S about the
@@ -15,7 +15,7 @@ Inner order, whatever the order of the list:
 8. One rounding, to 8 bits.
 
 Steps of one kind add up, so nothing is lost between them. 1 is a table of the source's values, 2 one 3 × 3 mixture,
-4 a table of factors, 6 three tables; 3, 5 and 7 are computed. Tables are read with linear
+4 a table of luminances, 6 three tables; 3, 5 and 7 are computed. Tables are read with linear
 interpolation, in 32-bit floats. Those after 2 are indexed by the square root of linear light, where sRGB's gamma is
 nearly straight, so that the dark tones have as many entries as the eye wants.
 
@@ -60,14 +60,14 @@ class Folded:
 
     mix: Floats32  # 3 × 3
     vividness: np.float32
-    factors: Floats32  # of luminance, by its square root
+    luminance: Floats32  # that is wanted, by the square root of what there is
     curves: tuple[Floats32, Floats32, Floats32]  # of each channel, by the square root of linear light, to gamma
     shifts: Floats32  # 3 × 3: of each channel, a quadratic of the luma
 
     @property
     def numbers(self) -> tuple[Floats32 | np.float32, ...]:
         """In the kernel's order."""
-        return (self.mix, self.vividness, self.factors, *self.curves, self.shifts)
+        return (self.mix, self.vividness, self.luminance, *self.curves, self.shifts)
 
 
 def to_linear(value: Floats) -> Floats:
@@ -191,17 +191,16 @@ def fold(tone: Tone) -> Folded:
     root = np.minimum(np.arange(ENTRIES + 2) / ENTRIES, 1.0)
     gamma = to_gamma(root**2)
     nothing = np.empty(0, np.float32)
-    factors = nothing
+    wanted = nothing
     if tone.shadows or tone.highlights or any(curves.luminance for curves in tone.curves):
-        wanted = to_linear(luminance_curve(tone, gamma))
-        factors = np.append(wanted[1] / root[1] ** 2, wanted[1:] / root[1:] ** 2).astype(np.float32)
+        wanted = to_linear(luminance_curve(tone, gamma)).astype(np.float32)
     shifts = nothing.reshape(0, 3)
     if any(shift != Shift() for shift in (tone.dark, tone.middle, tone.light)):
         shifts = _quadratics(tone).astype(np.float32)
     green = curve(tone, gamma, 1).astype(np.float32)
     apart = any(curves.red or curves.green or curves.blue for curves in tone.curves)
     red, blue = (curve(tone, gamma, channel).astype(np.float32) if apart else green for channel in (0, 2))
-    return Folded(mixture(tone).astype(np.float32), np.float32(tone.vividness), factors, (red, green, blue), shifts)
+    return Folded(mixture(tone).astype(np.float32), np.float32(tone.vividness), wanted, (red, green, blue), shifts)
 
 
 @lru_cache(maxsize=2)

@@ -16,6 +16,7 @@ RED, GREEN, BLUE = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 SKIN_HUE, SKIN_REACH, SKIN_SPARED = np.float32(0.28), np.float32(0.28), np.float32(0.75)
 NOTHING, ALL, HALF, WHITE = np.float32(0), np.float32(1), np.float32(0.5), np.float32(255)
 FEW = np.float32(1e-6)
+MOST_FACTOR = np.float32(8)  # by which a colour is taken along, so that specks in the dark do not light up
 NEXT = np.uint32(1)  # unsigned indices spare a test for negative ones
 BLOCK = 512
 
@@ -50,13 +51,13 @@ def develop_light(light: Any, folded: Any, out: Any) -> None:
 
 @compiled
 def _develop_block(planes: Any, n: int, folded: Any, out: Any) -> None:
-    mix, vividness, factors, reds, greens, blues, shifts = folded
+    mix, vividness, luminance, reds, greens, blues, shifts = folded
     red, green, blue, spare = planes[0, :n], planes[1, :n], planes[2, :n], planes[3, :n]
     _mix(mix, red, green, blue)
     if vividness != NOTHING:
         _vivify(vividness, red, green, blue)
-    if factors.shape[0] > 0:
-        _multiply_by_luminance(factors, red, green, blue, spare)
+    if luminance.shape[0] > 0:
+        _follow_luminance(luminance, red, green, blue, spare)
     _hold_in_gamut(red, green, blue)
     _bend(reds, red)
     _bend(greens, green)
@@ -102,17 +103,20 @@ def _vivify(vividness: Any, red: Any, green: Any, blue: Any) -> None:
 
 
 @compiled
-def _multiply_by_luminance(factors: Any, red: Any, green: Any, blue: Any, spare: Any) -> None:
-    last = np.float32(factors.shape[0] - 2)
+def _follow_luminance(wanted: Any, red: Any, green: Any, blue: Any, spare: Any) -> None:
+    """Gives each colour the luminance that is wanted for its own, and takes its colour along in proportion."""
+    last = np.float32(wanted.shape[0] - 2)
     for i in range(red.shape[0]):
         y = RED * red[i] + GREEN * green[i] + BLUE * blue[i]
         spare[i] = last * np.sqrt(min(max(y, NOTHING), ALL))
     for i in range(red.shape[0]):
-        spare[i] = _read(factors, spare[i])
+        spare[i] = _read(wanted, spare[i])
     for i in range(red.shape[0]):
-        red[i] *= spare[i]
-        green[i] *= spare[i]
-        blue[i] *= spare[i]
+        r, g, b, become = red[i], green[i], blue[i], spare[i]
+        y = RED * r + GREEN * g + BLUE * b
+        by = min(become / max(min(y, ALL), FEW), MOST_FACTOR)
+        become = become + by * max(y - ALL, NOTHING)
+        red[i], green[i], blue[i] = become + by * (r - y), become + by * (g - y), become + by * (b - y)
 
 
 @compiled

@@ -31,7 +31,9 @@ def page_level(pixels: AnyPixels) -> float | None:
     if lightest > level + MOST_ABOVE or darkest > level - LEAST_INK:
         return None
     colour = float((pixels.max(axis=-1) - pixels.min(axis=-1))[near].mean()) / 255
-    return level if colour <= MOST_COLOUR and _roughness(luma, near) <= MOST_ROUGHNESS else None
+    if colour > MOST_COLOUR or _roughness(luma, near) > MOST_ROUGHNESS:
+        return None
+    return min(level, float(np.median(luma)))  # an unevenly lit page is as light as its darker half begins
 
 
 def _commonest(luma: npt.NDArray[np.float32]) -> float:

@@ -8,6 +8,8 @@ let heldKey = "";
 export const isMoving = (/** @type {Element | null} */ form) => form !== null && form === moving;
 
 export function listenToAmounts() {
+  // a form of one field would be sent by Enter as a page; here Enter is a change like any other
+  document.addEventListener("submit", (event) => { if (/** @type {Element} */ (event.target).matches("form[data-live]")) event.preventDefault(); });
   document.addEventListener("dblclick", (event) => {
     const target = /** @type {Element} */ (event.target);
     const field = target.matches("input[type=number]") ? null : target.closest(".amount")?.querySelector("[data-rest]");
@@ -46,7 +48,7 @@ function stepped(field, event) {
   if (!way || !field.dataset.fine) return false;
   event.preventDefault();
   const by = way * Number(field.dataset.fine) * (event.shiftKey ? 10 : 1);
-  const held = Math.min(Math.max(Number(field.value) + by, Number(field.min || -Infinity)), Number(field.max || Infinity));
+  const held = Math.min(Math.max(Number(field.value) + by, Number(field.dataset.least ?? -Infinity)), Number(field.dataset.most ?? Infinity));
   field.value = String(Number(held.toFixed(3)));
   tell(field, "input");
   return true;

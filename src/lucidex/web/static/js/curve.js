@@ -80,11 +80,12 @@ function draw(control) {
   let grid = "";
   for (const t of [1 / 4, 1 / 2, 3 / 4]) grid += `M${t * SIDE} 0V${SIDE}M0 ${t * SIDE}H${SIDE}`;
   const marks = chosen.way === "points" ? now.map((point, i) => mark(point, i)) : [];
+  const focused = chosen.point; // taking the old mark away takes the focus from it
   sheet.replaceChildren(
     shape("path", { class: "curve-grid", d: grid }), shape("path", { class: "curve-rest", d: `M0 ${SIDE}L${SIDE} 0` }),
     shape("path", { class: "curve-line", d: `M${line}` }), ...marks,
   );
-  if (chosen.point >= 0) /** @type {SVGElement | undefined} */ ([...sheet.querySelectorAll(".curve-point")][chosen.point])?.focus({ preventScroll: true });
+  if (focused >= 0) /** @type {SVGElement | undefined} */ ([...sheet.querySelectorAll(".curve-point")][focused])?.focus({ preventScroll: true });
 }
 
 /** @param {CurvePoint} point @param {number} i */
