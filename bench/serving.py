@@ -10,7 +10,7 @@ from pathlib import Path
 
 import uvicorn
 
-from lucidex.core.tone.development import compile_kernels
+from lucidex.core.compiling import compile_kernels
 from lucidex.launch.listening import listen
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop

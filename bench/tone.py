@@ -25,6 +25,7 @@ from playwright.sync_api import sync_playwright
 
 from bench.painted import FLAGS
 from bench.run import Spread, photograph, timed
+from lucidex.core.compiling import compile_kernels
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import encode
 from lucidex.core.geometry import Size
@@ -37,7 +38,7 @@ from lucidex.core.steps.curve import Curve
 from lucidex.core.steps.detail import Sharpen
 from lucidex.core.steps.tone import Depths, Exposure, Light
 from lucidex.core.tone.clipping import histogram
-from lucidex.core.tone.development import compile_kernels, developed, fold
+from lucidex.core.tone.development import developed, fold
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.services.gather import NewFolio, bring_in

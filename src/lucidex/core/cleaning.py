@@ -11,6 +11,7 @@ Gaussian blur, few rounds, so that what is brought back was there and noise is n
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +22,8 @@ import numpy.typing as npt
 from lucidex.core.levels import AnyPixels
 
 CLEANING_REVISION = 1  # raised where the same numbers give other pixels
-STRIP_PIXELS = 3_000_000
+STRIP_PIXELS = 2_000_000
+THREADS = 2  # strips do not touch each other, and OpenCV lets go of the interpreter
 SPLINE = np.array([1, 4, 6, 4, 1], np.float32) / 16
 SCALES = 4
 FINEST_OF_WHITE_NOISE = np.array([0.800, 0.273, 0.120, 0.059])  # per scale: what unit noise leaves there
@@ -155,13 +157,18 @@ def _cleaned_once(pixels: AnyPixels, cleaning: Cleaning) -> AnyPixels:
     change, most = cleaning.prepared(_three(pixels)), np.iinfo(pixels.dtype).max
     rows, reach = max(64, STRIP_PIXELS // width), cleaning.reach
     out = np.empty_like(pixels)
-    for top in range(0, height, rows):
+
+    def clean_strip(top: int) -> None:
         start, end = max(0, top - reach), min(height, top + rows + reach)
         changed = change(_three(pixels[start:end]).astype(np.float32))
         kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(pixels.dtype)
         here = out[top : top + rows]
         here[:] = pixels[top : top + rows]
         here[..., : min(3, bands if bands > 2 else 1)] = kept[..., : min(3, bands if bands > 2 else 1)]
+
+    with ThreadPoolExecutor(THREADS) as threads:
+        for _ in threads.map(clean_strip, range(0, height, rows)):
+            pass  # a strip that failed raises here
     return out
 
 

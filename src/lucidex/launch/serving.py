@@ -15,8 +15,8 @@ from pathlib import Path
 
 import uvicorn
 
+from lucidex.core.compiling import compile_kernels
 from lucidex.core.steps.looks import add_looks
-from lucidex.core.tone.development import compile_kernels
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer

@@ -62,15 +62,22 @@ class DecodedStore:
         return opened
 
     def derived(self, sha256: str, facts: Facts, name: str, make: Callable[[AnyPixels], AnyPixels]) -> Source:
-        """A source made from the original's own pixels, kept beside it under `name`; made where it is not here yet.
+        """A source made from the original's own pixels, kept beside it under `name`.
 
-        FileNotFoundError where the original's levels are not here.
+        It is made when its first level is asked for, so that whoever only plans does not wait. FileNotFoundError
+        where the original's levels are not here.
         """
         whole = f"{sha256}-{name}"
-        with self._making:
-            if not self.holds(whole):
-                self._make(whole, facts, make(_array(self._root / sha256, facts)))
-        return self.source(whole, facts)
+        own = self.source(sha256, facts)
+
+        def open_level(number: int) -> pyvips.Image:
+            with self._making:
+                if not self.holds(whole):
+                    pixels = own.open_level(1).numpy().reshape(facts.stored.height, facts.stored.width, -1)
+                    self._make(whole, facts, make(pixels))
+            return self.source(whole, facts).open_level(number)
+
+        return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
 
     def _make(self, name: str, facts: Facts, pixels: AnyPixels) -> None:
         folder = Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
@@ -97,12 +104,6 @@ def _map(folder: Path, facts: Facts, number: int) -> pyvips.Image:
     expected = size.pixels * facts.layout.bytes_per_pixel
     pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
     return image_of_memory(pixels, size, facts.layout)
-
-
-def _array(folder: Path, facts: Facts) -> AnyPixels:
-    kind = np.uint16 if facts.layout.format == "ushort" else np.uint8
-    shape = (facts.stored.height, facts.stored.width, facts.layout.bands)
-    return np.memmap(level_path(folder, 1), dtype=kind, mode="r", shape=shape)
 
 
 def level_path(folder: Path, number: int) -> Path:

@@ -11,6 +11,7 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import FramingStep
 from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.crop import Crop, ShapeArea
+from lucidex.core.steps.detail import CleaningStep
 from lucidex.core.steps.perspective import FourPoints
 from lucidex.core.steps.straighten import Straighten
 from lucidex.records.models import Place
@@ -91,7 +92,10 @@ def _step_facts(state: PictureState, entry: StepEntry) -> Facts:
         return _whole(state, *_just_after(state, entry)) | {"mode": "level", "post": f"{at_step}/line"}
     if isinstance(entry.step, FramingStep):
         return _whole(state, *_just_after(state, entry))
-    facts = _whole(state, state.document, None) | {"draft": f"{at_step}/draft"}
+    facts = _whole(state, state.document, None)
+    if isinstance(entry.step, CleaningStep):
+        return facts  # computed at full size, which takes seconds: on release, not while it moves
+    facts |= {"draft": f"{at_step}/draft"}
     return facts | {"mode": "grey", "post": f"{at_step}/grey"} if isinstance(entry.step, Balance) else facts
 
 

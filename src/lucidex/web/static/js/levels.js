@@ -6,6 +6,7 @@ import { shape } from "./drawing.js";
 const WIDTH = 256;
 const NAMES = ["dark", "middle", "light"];
 const LINE = 14;
+const AT_REST = [0, 50, 100];
 const LEAST_APART = 1; // per cent between the ends
 
 export function listenToLevels() {
@@ -55,6 +56,11 @@ function listen(rule) {
       const box = rule.getBoundingClientRect();
       put(form, index, (100 * (move.clientX - box.left)) / box.width, "input");
     }, () => put(form, index, places(form)[index], "change"));
+  });
+  rule.addEventListener("dblclick", (event) => {
+    const form = theForm(), index = indexOf(event);
+    if (form && index >= 0) fill(form, { [`${NAMES[index]}_percent`]: AT_REST[index] }, "change");
+    paint();
   });
   rule.addEventListener("keydown", (event) => {
     const form = theForm(), index = indexOf(event), way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

@@ -1,5 +1,6 @@
 // Pictures on the stage: each image knows which window of the picture it shows, moves with the sight at once, and
 // is replaced by a sharper one when that can be shown whole. Emits nothing.
+import { sayWhile } from "./busy.js";
 import { ratio } from "./stage_state.js";
 import { clamp } from "./window_math.js";
 
@@ -27,7 +28,9 @@ export function showPicture(image, sight, painted) {
     const next = new Image();
     next.src = wanted;
     // the old picture stays until the new one can be shown whole
-    next.decode().catch(() => undefined).then(() => {
+    const coming = next.decode().catch(() => undefined);
+    sayWhile(coming, "The picture is being computed …");
+    coming.then(() => {
       if (known.wanted !== wanted) return;
       known.shows = part;
       image.src = wanted;
