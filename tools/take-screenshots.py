@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Browser, Page, sync_playwright
@@ -97,6 +98,20 @@ def take_all(browser: Browser, address: str) -> None:
     page.keyboard.press("1")
     page.wait_for_function("() => document.querySelector('.stage-picture').src.includes('part=')")
     take(page, "bench-closer.png")
+    open_picture(page, address, "Autumn evenings", "terraces-in-haze.jpg")
+    for line in ("range by itself", "curve"):
+        add(page, line)
+    page.wait_for_function("() => document.querySelector('.silhouette')?.getAttribute('d').length > 100")
+    page.fill("input[name=all]", "0:0 25:18 70:76 100:100")
+    changed(page, lambda: page.press("input[name=all]", "Enter"))
+    page.evaluate("document.activeElement.blur()")
+    take(page, "bench-curve.png")
+    open_picture(page, address, "Autumn evenings", "orchid-under-lamp.jpg")
+    for line in ("white balance by itself", "late sun"):
+        add(page, line)
+    page.wait_for_load_state("networkidle")
+    page.press("#line", "Escape")
+    take(page, "bench-looks.png")
     page.goto(address + "/book")
     page.wait_for_load_state("networkidle")
     page.screenshot(path=SHOTS / "book.png")
@@ -114,9 +129,14 @@ def open_picture(page: Page, address: str, folio: str, file: str) -> None:
 
 
 def add(page: Page, line: str) -> None:
-    version = page.get_attribute("#bench", "data-version")
     page.fill("#line", line)
-    page.press("#line", "Enter")
+    changed(page, lambda: page.press("#line", "Enter"))
+
+
+def changed(page: Page, act: Callable[[], object]) -> None:
+    """Do something, and wait for the version that it makes."""
+    version = page.get_attribute("#bench", "data-version")
+    act()
     page.wait_for_function(f"() => document.getElementById('bench').dataset.version !== '{version}'")
     page.wait_for_function(SETTLED)
 

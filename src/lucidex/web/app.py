@@ -25,7 +25,7 @@ from lucidex.web.pages import (
     seeing,
     start,
 )
-from lucidex.web.security import add_headers
+from lucidex.web.security import SecurityHeaders
 from lucidex.web.templating import STATIC
 
 SESSION_SECONDS = 14 * 24 * 3600
@@ -55,7 +55,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)
-    app.middleware("http")(add_headers)
+    app.add_middleware(SecurityHeaders)
     app.add_middleware(
         SessionMiddleware,
         secret_key=secret,

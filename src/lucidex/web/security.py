@@ -1,10 +1,10 @@
 """Headers, sessions and the protection of every change."""
 
 import secrets
-from collections.abc import Awaitable, Callable
 
 from fastapi import Request
-from starlette.responses import Response
+from starlette.datastructures import MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import NotAllowedError
 
@@ -33,15 +33,28 @@ TOKEN_FIELD = "csrf"  # noqa: S105
 TOKEN_HEADER = "x-csrf-token"  # noqa: S105
 
 
-async def add_headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Security headers on every answer."""
-    response = await call_next(request)
-    for name, value in HEADERS.items():
-        response.headers.setdefault(name, value)
-    # what ships with the product is asked for again by its ETag; everything else belongs to somebody
-    is_static = request.url.path.startswith("/static/")
-    response.headers.setdefault("Cache-Control", "no-cache" if is_static else "no-store")
-    return response
+class SecurityHeaders:
+    """Security headers on every answer, streams included."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Passes the request on, and adds what an answer lacks when it starts."""
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        # what ships with the product is asked for again by its ETag; everything else belongs to somebody
+        kept = "no-cache" if scope["path"].startswith("/static/") else "no-store"
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in {**HEADERS, "Cache-Control": kept}.items():
+                    headers.setdefault(name, value)
+            await send(message)
+
+        await self._app(scope, receive, send_with_headers)
 
 
 def csrf_token(request: Request) -> str:
