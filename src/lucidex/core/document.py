@@ -65,6 +65,7 @@ class Output(BaseModel):
     format: FormatName | None = None
     quality: Annotated[int, Field(ge=1, le=100)] | None = None
     times: Annotated[int, Field(ge=1, le=MAX_TIMES)] | None = None
+    left_out: bool = Field(False, description="Whether runs make no file of this picture for this place.")
 
 
 class Texts(BaseModel):
@@ -156,6 +157,15 @@ class PictureDocument(BaseModel):
         if self.focal_point is None or demand.anchor is not Anchor.CENTRE:
             return None
         return Framing(focal_x=self.focal_point.x, focal_y=self.focal_point.y)
+
+    def finds_quality(self, place_key: str, demand: PlaceDemand) -> bool:
+        """Whether the quality is found so that the file keeps the place's ceiling: nobody chose one."""
+        chosen = self.outputs.get(place_key, Output()).quality or demand.quality
+        return demand.max_bytes is not None and chosen is None
+
+    def is_left_out(self, place_key: str) -> bool:
+        """Whether runs pass this place over."""
+        return self.outputs.get(place_key, Output()).left_out
 
     def has_moved(self, frame: Frame, place_key: str) -> bool:
         """Whether the picture's frame changed since somebody framed it for a place."""

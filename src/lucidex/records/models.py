@@ -1,6 +1,7 @@
 """The tables. Times are UTC; the schema is created by the migrations, never by these classes."""
 
 from datetime import UTC, datetime
+from enum import StrEnum
 from typing import Any, ClassVar
 
 from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
@@ -190,3 +191,68 @@ class Result(Base):
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class RunState(StrEnum):
+    """Where a run stands."""
+
+    RUNNING = "running"
+    PAUSED = "paused"
+    STOPPED = "stopped"
+    FINISHED = "finished"
+
+
+class CellState(StrEnum):
+    """Where a cell of a run stands."""
+
+    WAITING = "waiting"
+    TAKEN = "taken"
+    DONE = "done"
+    FAILED = "failed"
+
+
+class Run(Base):
+    """Many pictures in many places, worked off in the background; `said` is why it paused by itself."""
+
+    __tablename__ = "run"
+    __table_args__ = (Index("run_by_folio", "folio_id", "id"), Index("run_by_state", "state"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id", ondelete="CASCADE"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    pattern: Mapped[str] = mapped_column(String(200))
+    state: Mapped[str] = mapped_column(String(10))
+    said: Mapped[str | None] = mapped_column(String(400))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    ended_at: Mapped[datetime | None]
+
+
+class Cell(Base):
+    """One picture in one place of a run, as it stood when the run was listed.
+
+    While it is taken, `holder` works on it until `lease_until`; each taking raises `attempt`, and only the holder of
+    the present attempt may write its result.
+    """
+
+    __tablename__ = "cell"
+    __table_args__ = (
+        UniqueConstraint("run_id", "path", name="cell_path"),
+        Index("cell_by_run", "run_id", "state", "id"),
+        CheckConstraint("attempt >= 0", name="cell_attempt"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
+    seat: Mapped[int]
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
+    snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id"))
+    path: Mapped[str] = mapped_column(String(400))
+    state: Mapped[str] = mapped_column(String(10))
+    attempt: Mapped[int] = mapped_column(default=0)
+    holder: Mapped[str | None] = mapped_column(CHAR(32))
+    lease_until: Mapped[datetime | None]
+    blob_sha256: Mapped[str | None] = mapped_column(Sha256)
+    byte_count: Mapped[int | None]
+    said: Mapped[str | None] = mapped_column(String(400))
+    ended_at: Mapped[datetime | None]

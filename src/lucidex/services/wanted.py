@@ -100,10 +100,17 @@ def in_place(
     placement = state.document.placement(frame, place_key, demand)
     has_clear = state.facts.has_clear_areas or state.document.shows_clear(frame) or shows_ground(placement, demand)
     name, quality = state.document.output(place_key, demand, has_clear)
-    if as_format is not None and as_format is not name:
+    is_another = as_format is not None and as_format is not name
+    if as_format is not None and is_another:
         name, quality = as_format, as_format.output.default_quality
     ground = colour_of(demand.ground)
-    encoding = Encoding(quality, demand.pixels_per_inch, ground or (255, 255, 255))
+    finds_quality = is_another or state.document.finds_quality(place_key, demand)
+    encoding = Encoding(
+        quality,
+        demand.pixels_per_inch,
+        ground or (255, 255, 255),
+        max_bytes=demand.max_bytes if finds_quality and quality is not None else None,
+    )
     wanted = _wanted(workshop, state, state.document, frame, placement, ground if _fills(placement) else None)
     flags = (*shape_flags(placement, demand.rule), *clear_flags(has_clear, name, demand.ground))
     return PlacedPicture(

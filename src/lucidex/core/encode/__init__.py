@@ -3,12 +3,14 @@
 All formats share one quality scale of 1 to 100 that is handed to the encoder as it is.
 """
 
+from dataclasses import replace
 from enum import StrEnum
 
 import pyvips
 
 from lucidex.core.encode import avif, jpeg, png, webp
 from lucidex.core.encode.base import Encoding, OutputFormat
+from lucidex.core.encode.ceiling import best_under
 
 
 class FormatName(StrEnum):
@@ -50,7 +52,12 @@ def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
         image = image.flatten(background=list(encoding.ground))
     density = (encoding.pixels_per_inch or 72.0) / 25.4
     tagged = image.copy(xres=density, yres=density, interpretation="srgb")
-    return bytes(output.save(tagged, encoding))
+    if encoding.max_bytes is None or encoding.quality is None:
+        return bytes(output.save(tagged, encoding))
+    found = best_under(
+        encoding.max_bytes, encoding.quality, lambda quality: output.save(tagged, replace(encoding, quality=quality))
+    )
+    return found.content
 
 
 __all__ = ["Encoding", "FormatName", "OutputFormat", "encode"]

@@ -13,6 +13,7 @@ SRGB_PROFILE = "srgb"  # the profile of 480 bytes that comes with libvips
 class Encoding:
     """Settings of one file: quality 1 to 100 (None where the format has none), resolution, ground.
 
+    With `max_bytes` the quality is only where the search begins: the file gets the best one that keeps this ceiling.
     `hurried` spares the encoder's search for fewer bytes: the same pixels for the screen, sooner.
     """
 
@@ -20,6 +21,7 @@ class Encoding:
     pixels_per_inch: float | None = None
     ground: tuple[int, int, int] = (255, 255, 255)
     hurried: bool = False
+    max_bytes: int | None = None
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,8 @@ FULL_CHROMA_FROM = 90
 def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     """Baseline JPEG with optimised coding; full colour resolution from quality 90 on."""
     quality = encoding.quality or FORMAT.default_quality or 82
-    subsampling = "off" if quality >= FULL_CHROMA_FROM else "on"
+    # under a ceiling it stays the same for all qualities, or the weight would jump in the middle of the search
+    subsampling = "off" if quality >= FULL_CHROMA_FROM and encoding.max_bytes is None else "on"
     # libvips writes the resolution only together with an Exif block of its own making; nothing else is in it,
     # because a rendered image carries no metadata of its source
     keep = "icc" if encoding.pixels_per_inch is None else "all"

@@ -1,0 +1,215 @@
+"""What a worker does: it takes a cell, renders it, writes its result, and takes the next one.
+
+Taking is one transaction with SKIP LOCKED, so that workers never wait for each other; each taking raises the attempt,
+and a result counts only while its attempt is the present one. A worker that dies leaves a lease that runs out.
+"""
+
+import contextlib
+import logging
+import multiprocessing
+import os
+import secrets
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+
+import pyvips
+from sqlalchemy import and_, func, or_, select, update
+from sqlalchemy.exc import DBAPIError
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import SaidError, UnavailableError
+from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState, Snapshot, now
+from lucidex.services.people import Who
+from lucidex.services.places import demand_of
+from lucidex.services.prepare import read_picture, with_document
+from lucidex.services.results import Renderer
+from lucidex.services.wanted import PlacedPicture, in_place
+from lucidex.services.workshop import Workshop
+
+LEASE = timedelta(seconds=30)
+MOST_ATTEMPTS = 3
+MOST_SECONDS = 240.0  # for one cell: after that its worker ends itself, and the cell has failed
+IDLE_SECONDS = 4.0
+PAUSE_SECONDS = 0.25
+NICENESS = 10
+_log = logging.getLogger(__name__)
+_IS_OPEN = or_(
+    Cell.state == CellState.WAITING, and_(Cell.state == CellState.TAKEN, Cell.lease_until < func.utc_timestamp(6))
+)
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A cell in somebody's hands."""
+
+    cell_id: int
+    run_id: int
+    picture_id: int
+    place_id: int
+    snapshot_id: int
+    attempt: int
+    holder: str
+
+
+def has_work(workshop: Workshop) -> bool:
+    """Whether a running run has a cell that nobody holds; a database that is away has none to give."""
+    try:
+        with workshop.database.begin() as session:
+            found = select(Cell.id).join(Run).where(Run.state == RunState.RUNNING, _IS_OPEN).limit(1)
+            return session.scalar(found) is not None
+    except DBAPIError:
+        return False
+
+
+def take_cell(workshop: Workshop, holder: str) -> Taken | None:
+    """The next cell for a holder. One that was taken too often has failed, and the next one is looked for."""
+    while True:
+        with workshop.database.begin() as session:
+            cell = session.scalar(
+                select(Cell)
+                .join(Run)
+                .where(Run.state == RunState.RUNNING, _IS_OPEN)
+                .order_by(Cell.id)
+                .limit(1)
+                .with_for_update(skip_locked=True, of=Cell)
+            )
+            if cell is None:
+                return None
+            if cell.attempt >= MOST_ATTEMPTS:
+                _fail(cell, f"Given up after {MOST_ATTEMPTS} attempts: it takes more memory or time than is allowed.")
+                continue
+            cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
+            cell.attempt += 1
+            return Taken(cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id, cell.attempt, holder)
+
+
+def free_cells(workshop: Workshop) -> None:
+    """After a restart nobody works any more: what killed workers held is free at once."""
+    with workshop.database.begin() as session:
+        session.execute(
+            update(Cell).where(Cell.state == CellState.TAKEN).values(state=CellState.WAITING, lease_until=None)
+        )
+
+
+def _fail(cell: Cell, sentence: str) -> None:
+    cell.state, cell.said, cell.ended_at, cell.lease_until = CellState.FAILED, sentence[:400], now(), None
+
+
+def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
+    """Make the file of a cell and write it down; what cannot be made is a failed cell with a sentence."""
+    try:
+        finished = renderer.finish(_placed(workshop, taken).wanted)
+    except UnavailableError as error:
+        if "disk" in error.sentence:
+            return _pause(workshop, taken, error.sentence)
+        return _end(workshop, taken, state=CellState.FAILED, said=error.sentence[:400])
+    except SaidError as error:
+        return _end(workshop, taken, state=CellState.FAILED, said=error.sentence[:400])
+    except (MemoryError, pyvips.Error):
+        _log.exception("cell %d", taken.cell_id)
+        return _end(
+            workshop, taken, state=CellState.FAILED, said="It takes more memory than is allowed for one picture."
+        )
+    blob = finished.path.name
+    return _end(workshop, taken, state=CellState.DONE, blob_sha256=blob, byte_count=finished.byte_count, said=None)
+
+
+def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
+    with workshop.database.begin() as session:
+        run = session.get_one(Run, taken.run_id)
+        person = session.get_one(Person, run.person_id)
+        who = Who(person.id, person.login, person.name)
+        document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
+        demand = demand_of(session.get_one(Place, taken.place_id))
+    state = with_document(read_picture(workshop, who, taken.picture_id), document)
+    return in_place(workshop, state, str(taken.place_id), demand)
+
+
+def _end(workshop: Workshop, taken: Taken, **values: object) -> None:
+    """Write a result down, if the cell is still in the same hands; the last one ends its run."""
+    with workshop.database.begin() as session:
+        session.execute(
+            update(Cell)
+            .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt, Cell.state == CellState.TAKEN)
+            .values(ended_at=now(), lease_until=None, **values)
+        )
+        still = select(Cell.id).where(
+            Cell.run_id == taken.run_id, Cell.state.in_([CellState.WAITING, CellState.TAKEN])
+        )
+        session.execute(
+            update(Run)
+            .where(Run.id == taken.run_id, Run.state == RunState.RUNNING, ~still.exists())
+            .values(state=RunState.FINISHED, ended_at=now())
+        )
+
+
+def _pause(workshop: Workshop, taken: Taken, sentence: str) -> None:
+    """The whole run waits where no file could be written; the cell is free again."""
+    with workshop.database.begin() as session:
+        session.execute(
+            update(Cell)
+            .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt)
+            .values(state=CellState.WAITING, lease_until=None, attempt=taken.attempt - 1)
+        )
+        session.execute(
+            update(Run)
+            .where(Run.id == taken.run_id, Run.state == RunState.RUNNING)
+            .values(state=RunState.PAUSED, said=f"{sentence} Free some room, then go on."[:400])
+        )
+
+
+def work(files: str, database_url: str) -> None:
+    """The life of a worker process: cell after cell, until there is none for a while."""
+    os.nice(NICENESS)
+    workshop = Workshop(Path(files), database_url)
+    pyvips.concurrency_set(1)
+    renderer = Renderer(workshop)
+    holder, idle_since = secrets.token_hex(16), time.monotonic()
+    while time.monotonic() - idle_since < IDLE_SECONDS and _started_by_somebody():
+        taken = None
+        # a database that is away comes back, or the dispatcher starts another worker later
+        with contextlib.suppress(DBAPIError):
+            taken = take_cell(workshop, holder)
+            if taken is not None:
+                with _watched(workshop, taken):
+                    finish_cell(workshop, renderer, taken)
+                idle_since = time.monotonic()
+        if taken is None:
+            time.sleep(PAUSE_SECONDS)
+    workshop.close()
+
+
+def _started_by_somebody() -> bool:
+    parent = multiprocessing.parent_process()
+    return parent is None or parent.is_alive()
+
+
+@contextlib.contextmanager
+def _watched(workshop: Workshop, taken: Taken) -> Iterator[None]:
+    """Keeps the lease while the cell is made; ends the whole process where it takes too long."""
+    done = threading.Event()
+    watcher = threading.Thread(target=_watch, args=(workshop, taken, done.wait), daemon=True)
+    watcher.start()
+    try:
+        yield
+    finally:
+        done.set()
+
+
+def _watch(workshop: Workshop, taken: Taken, wait: Callable[[float], bool]) -> None:
+    started = time.monotonic()
+    while not wait(LEASE.total_seconds() / 3):
+        if time.monotonic() - started > MOST_SECONDS:
+            minutes = MOST_SECONDS / 60
+            _end(workshop, taken, state=CellState.FAILED, said=f"It took longer than {minutes:.0f} minutes.")
+            os._exit(1)
+        with contextlib.suppress(DBAPIError), workshop.database.begin() as session:
+            session.execute(
+                update(Cell)
+                .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt)
+                .values(lease_until=now() + LEASE)
+            )

@@ -1,0 +1,266 @@
+"""Runs: many pictures in many places as one list of cells, kept in the database from its listing to its end."""
+
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError
+from lucidex.core.file_list import ListedFile, Naming, check_pattern, list_files
+from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
+from lucidex.services.folios import folio_of, read_folio
+from lucidex.services.people import Who
+from lucidex.services.places import demand_of
+from lucidex.services.prepare import read_picture
+from lucidex.services.wanted import in_place
+from lucidex.services.workshop import Workshop
+
+MAX_CELLS = 20_000
+RATED_BY = 24  # cells ended last: what is left is judged by them
+
+
+@dataclass(frozen=True)
+class ListedCell:
+    """One file that a run would make; `trouble` where it cannot be made, and then it has no name."""
+
+    picture_id: int
+    place_id: int
+    snapshot_id: int
+    listed: ListedFile | None
+    trouble: str | None = None
+
+
+def list_cells(workshop: Workshop, who: Who, folio_id: int, pattern: str, day: date) -> list[ListedCell]:
+    """All files of a folio with their names, pictures in order and in each the places; what is left out is not there.
+
+    Raises NotUnderstoodError where the pattern is none.
+    """
+    check_pattern(pattern)
+    folio = read_folio(workshop, who, folio_id)
+    open_cells: list[tuple[int, int, int, Naming | None, str | None]] = []
+    for number, picture in enumerate(folio.pictures, 1):
+        state = read_picture(workshop, who, picture.id)
+        for place in folio.places:
+            if state.document.is_left_out(str(place.id)):
+                continue
+            try:
+                placed = in_place(workshop, state, str(place.id), demand_of(place))
+            except SaidError as error:
+                open_cells.append((picture.id, place.id, state.snapshot_id, None, error.sentence))
+                continue
+            naming = Naming(
+                name=state.file_name,
+                place=place.name,
+                size=placed.size,
+                number=number,
+                count=len(folio.pictures),
+                date=day.isoformat(),
+                group=folio.folio.name,
+                format=placed.wanted.format,
+            )
+            open_cells.append((picture.id, place.id, state.snapshot_id, naming, None))
+    if len(open_cells) > MAX_CELLS:
+        raise OutOfRangeError(f"A run makes at most {MAX_CELLS} files; these would be {len(open_cells)}.")
+    names = iter(list_files(pattern, [naming for *_, naming, _ in open_cells if naming is not None]))
+    return [
+        ListedCell(picture, place, snapshot, next(names) if naming is not None else None, trouble)
+        for picture, place, snapshot, naming, trouble in open_cells
+    ]
+
+
+def begin_run(workshop: Workshop, who: Who, folio_id: int, pattern: str) -> int:
+    """List all cells of a folio and let workers have them; the run's id.
+
+    A run of this folio that is still under way is stopped first, so that no cell is worked on twice.
+    """
+    day = now().date()
+    cells = list_cells(workshop, who, folio_id, pattern, day)
+    if not cells:
+        raise OutOfRangeError("There is nothing to finish: hang a place and bring a picture in first.")
+    with workshop.database.begin() as session:
+        folio = folio_of(session, who, folio_id)
+        session.execute(
+            update(Run)
+            .where(Run.folio_id == folio.id, Run.state.in_([RunState.RUNNING, RunState.PAUSED]))
+            .values(state=RunState.STOPPED, ended_at=now())
+        )
+        run = Run(folio_id=folio.id, person_id=who.id, pattern=pattern, state=RunState.RUNNING)
+        session.add(run)
+        session.flush()
+        session.add_all(_row(run.id, seat, cell) for seat, cell in enumerate(cells))
+        return run.id
+
+
+def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
+    return Cell(
+        run_id=run_id,
+        seat=seat,
+        picture_id=cell.picture_id,
+        place_id=cell.place_id,
+        snapshot_id=cell.snapshot_id,
+        path=cell.listed.path if cell.listed else f"unnamed-{seat}",
+        state=CellState.FAILED if cell.trouble else CellState.WAITING,
+        said=cell.trouble,
+    )
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a run is. `seconds_left` is None where nothing can be said yet."""
+
+    run_id: int
+    folio_id: int
+    state: str
+    said: str | None
+    total: int
+    done: int
+    failed: int
+    bytes_before: int
+    bytes_after: int
+    seconds_left: float | None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether something may still happen."""
+        return self.state in {RunState.RUNNING, RunState.PAUSED}
+
+
+def run_of(session: Session, who: Who, run_id: int) -> Run:
+    """The run, or NotFoundError where its folio is not the person's to see."""
+    run = session.get(Run, run_id)
+    if run is None:
+        raise NotFoundError("There is no such run.")
+    folio_of(session, who, run.folio_id)
+    return run
+
+
+def latest_run(workshop: Workshop, who: Who, folio_id: int) -> Progress | None:
+    """The newest run of a folio."""
+    with workshop.database.begin() as session:
+        folio_of(session, who, folio_id)
+        run = session.scalar(select(Run).where(Run.folio_id == folio_id).order_by(Run.id.desc()).limit(1))
+        return _progress(session, run) if run else None
+
+
+def read_progress(workshop: Workshop, who: Who, run_id: int) -> Progress:
+    """How far a run is."""
+    with workshop.database.begin() as session:
+        return _progress(session, run_of(session, who, run_id))
+
+
+def _progress(session: Session, run: Run) -> Progress:
+    counted = {
+        state: (count, int(byte_count or 0))
+        for state, count, byte_count in session.execute(
+            select(Cell.state, func.count(), func.sum(Cell.byte_count))
+            .where(Cell.run_id == run.id)
+            .group_by(Cell.state)
+        )
+    }
+    total = sum(count for count, _ in counted.values())
+    done, after = counted.get(CellState.DONE, (0, 0))
+    failed, _ = counted.get(CellState.FAILED, (0, 0))
+    pictures = select(Cell.picture_id).where(Cell.run_id == run.id).distinct()
+    before = session.scalar(
+        select(func.coalesce(func.sum(Original.byte_count), 0)).where(
+            Original.sha256.in_(select(Picture.original_sha256).where(Picture.id.in_(pictures)))
+        )
+    )
+    left = _seconds_left(session, run, total - done - failed) if run.state == RunState.RUNNING else None
+    return Progress(run.id, run.folio_id, run.state, run.said, total, done, failed, int(before or 0), after, left)
+
+
+def _seconds_left(session: Session, run: Run, open_cells: int) -> float | None:
+    ended: list[datetime | None] = list(
+        session.scalars(
+            select(Cell.ended_at)
+            .where(Cell.run_id == run.id, Cell.ended_at.is_not(None))
+            .order_by(Cell.ended_at.desc())
+            .limit(RATED_BY)
+        )
+    )
+    times = [moment for moment in ended if moment is not None]
+    if len(times) < 2 or not open_cells:
+        return None
+    seconds_each = max((now() - times[-1]).total_seconds(), 0.01) / len(times)
+    return seconds_each * open_cells
+
+
+def pause_run(workshop: Workshop, who: Who, run_id: int) -> None:
+    """Let no more cells be taken; those under way come to their end."""
+    _to_state(workshop, who, run_id, RunState.RUNNING, RunState.PAUSED)
+
+
+def go_on(workshop: Workshop, who: Who, run_id: int) -> None:
+    """Go on with a paused run."""
+    _to_state(workshop, who, run_id, RunState.PAUSED, RunState.RUNNING)
+
+
+def stop_run(workshop: Workshop, who: Who, run_id: int) -> None:
+    """End a run; what is finished stays finished."""
+    with workshop.database.begin() as session:
+        run = run_of(session, who, run_id)
+        if run.state in {RunState.RUNNING, RunState.PAUSED}:
+            run.state, run.said, run.ended_at = RunState.STOPPED, None, now()
+
+
+def _to_state(workshop: Workshop, who: Who, run_id: int, before: RunState, after: RunState) -> None:
+    with workshop.database.begin() as session:
+        run = run_of(session, who, run_id)
+        if run.state == before:
+            run.state, run.said = after, None
+
+
+def try_again(workshop: Workshop, who: Who, cell_id: int) -> int:
+    """Let a failed cell be taken once more, with its picture as it is by now; the run's id."""
+    with workshop.database.begin() as session:
+        cell = session.get(Cell, cell_id)
+        if cell is None:
+            raise NotFoundError("There is no such cell.")
+        run = run_of(session, who, cell.run_id)
+        if cell.state != CellState.FAILED:
+            raise OutOfRangeError("This cell did not fail.")
+        state = read_picture(workshop, who, cell.picture_id)
+        cell.state, cell.attempt, cell.said, cell.ended_at = CellState.WAITING, 0, None, None
+        cell.snapshot_id = state.snapshot_id
+        run.state, run.ended_at = RunState.RUNNING, None
+        return run.id
+
+
+@dataclass(frozen=True)
+class CellRow:
+    """A cell as it stands."""
+
+    id: int
+    picture_id: int
+    place_id: int
+    picture: str
+    place: str
+    path: str
+    state: str
+    byte_count: int | None
+    said: str | None
+
+
+def read_cells(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
+    """All cells of a run, in order."""
+    with workshop.database.begin() as session:
+        run_of(session, who, run_id)
+        rows = session.execute(
+            select(Cell, Picture.file_name, Place.name)
+            .join(Picture, Picture.id == Cell.picture_id)
+            .join(Place, Place.id == Cell.place_id)
+            .where(Cell.run_id == run_id)
+            .order_by(Cell.seat)
+        )
+        return [
+            CellRow(c.id, c.picture_id, c.place_id, picture, place, c.path, c.state, c.byte_count, c.said)
+            for c, picture, place in rows
+        ]
+
+
+def folio_name(workshop: Workshop, who: Who, run_id: int) -> str:
+    """The name of the folio of a run."""
+    with workshop.database.begin() as session:
+        return session.get_one(Folio, run_of(session, who, run_id).folio_id).name
