@@ -10,11 +10,14 @@ import uvicorn
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from lucidex.launch.listening import listen
+from lucidex.launch.mariadb import MariaDbServer
+from lucidex.services.finishing import has_work, work
 from lucidex.services.people import Who
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
+from lucidex.work.dispatching import LocalProcesses
 from tests.conftest import PASSWORD, encoded, smooth_picture
 
 AXE = Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js"
@@ -30,9 +33,12 @@ FLAGS = [
 
 
 @pytest.fixture(scope="session")
-def site(shared_workshop: Workshop) -> Iterator[str]:
+def site(shared_workshop: Workshop, database_server: MariaDbServer) -> Iterator[str]:
     """The address of the application, served by uvicorn on loopback."""
-    application = create_app(AppContext(shared_workshop, Renderer(shared_workshop)), "a-secret-for-journeys")
+    arguments = (str(shared_workshop.data_folder), database_server.url)
+    dispatcher = LocalProcesses(lambda: has_work(shared_workshop), work, arguments)
+    context = AppContext(shared_workshop, Renderer(shared_workshop), dispatcher)
+    application = create_app(context, "a-secret-for-journeys")
     with listen() as listening:
         server = uvicorn.Server(uvicorn.Config(application, log_level="error", lifespan="off"))
         thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)
@@ -40,6 +46,7 @@ def site(shared_workshop: Workshop) -> Iterator[str]:
         yield f"http://127.0.0.1:{listening.getsockname()[1]}"
         server.should_exit = True
         thread.join(10)
+        dispatcher.close()
 
 
 @pytest.fixture(scope="session")

@@ -9,8 +9,9 @@ import pytest
 from starlette.testclient import TestClient
 
 from lucidex.core.book import BookPlace
+from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.typed_places import read_demand
-from lucidex.services import people
+from lucidex.services import people, runs
 from lucidex.services.book import add_own
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
@@ -80,6 +81,8 @@ class Work:
     picture_id: int
     place_id: int
     own_id: int
+    run_id: int
+    cell_id: int
 
 
 @pytest.fixture
@@ -90,4 +93,7 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     place = hang_place(workshop, visitor.who, taken.folio_id, read_demand("320x128").demand(), "Banner")
     known = BookPlace(purpose="site", name="Mine", demand=read_demand("320x128").demand())
     own_id = add_own(workshop, visitor.who, known)
-    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id)
+    run_id = runs.begin_run(workshop, visitor.who, taken.folio_id, USUAL_PATTERN)
+    runs.stop_run(workshop, visitor.who, run_id)
+    cell_id = runs.read_cells(workshop, visitor.who, run_id)[0].id
+    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id)

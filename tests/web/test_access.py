@@ -41,6 +41,8 @@ def addressed(path: str, work: Work) -> str:
         "snapshot_id": 1,
         "other_id": "b2",
         "own_id": work.own_id,
+        "run_id": work.run_id,
+        "cell_id": work.cell_id,
         "way": "plain",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
@@ -53,6 +55,7 @@ QUERIES = {
     "pictures": "?name=x.jpg",
     "size": "?text=3x3",
     "sample": "?x=1&y=1",
+    "names": "?pattern={name}",
     "draft": "?w=9&h=9",
     "look": "?name=moss",
 }
@@ -111,7 +114,7 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
     stranger = visit()
     walked = 0
     for method, path in all_routes(application):
-        if not re.search(r"\{(folio|picture|place|own)_id\}", path):
+        if not re.search(r"\{(folio|picture|place|own|run|cell)_id\}", path):
             continue
         answer = ask(stranger, stranger.client, method, path, addressed(path, work))
         if path == "/folios/{folio_id}":

@@ -167,6 +167,11 @@ class PictureDocument(BaseModel):
         """Whether runs pass this place over."""
         return self.outputs.get(place_key, Output()).left_out
 
+    @property
+    def focal_point_xy(self) -> Point | None:
+        """The focal point in content coordinates."""
+        return Point(self.focal_point.x, self.focal_point.y) if self.focal_point else None
+
     def has_moved(self, frame: Frame, place_key: str) -> bool:
         """Whether the picture's frame changed since somebody framed it for a place."""
         framing = self.framings.get(place_key)

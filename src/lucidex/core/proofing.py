@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from lucidex.core.encode import FormatName
-from lucidex.core.geometry import Placement, Rule
+from lucidex.core.frame import Frame
+from lucidex.core.geometry import Placement, Point, Rule, Window
 from lucidex.core.places import PlaceDemand
 from lucidex.core.units import format_number, format_weight
 
@@ -17,6 +18,7 @@ _SOFTNESS = (
     (float("inf"), "will look like a blur of its colours; it needs a larger original."),
 )
 _STRETCH_TOLERANCE = 0.01
+NEAR_EDGE = 0.07  # of the window: a focal point this close to its edge is cut
 
 
 class FlagKind(StrEnum):
@@ -26,6 +28,9 @@ class FlagKind(StrEnum):
     STRETCHED = "stretched"
     CLEAR_LOST = "clear areas lost"
     TOO_HEAVY = "too heavy"
+    SUBJECT_CUT = "subject cut"
+    MOVED = "moved"
+    TEXT_MISSING = "text missing"
 
 
 @dataclass(frozen=True)
@@ -55,6 +60,36 @@ def _enlarged(factor: float) -> Flag:
     said = format_number(factor, 2 if factor < SLIGHTLY_UP_TO else 1)
     effect = next(words for most, words in _SOFTNESS if factor <= most)
     return Flag(FlagKind.ENLARGED, f"enlarged {said} ×", f"The picture is enlarged {said} times here and {effect}")
+
+
+def framing_flags(frame: Frame, window: Window, focal: Point | None, is_chosen: bool, was_framed: bool) -> list[Flag]:
+    """Warnings about what a place shows: moved with the picture, or cut through (or past) the focal point.
+
+    `focal` is in content coordinates. A framing that somebody chose on the picture as it is deserves none.
+    """
+    if is_chosen:
+        return []
+    if was_framed:
+        return [
+            Flag(
+                FlagKind.MOVED,
+                "moved with the picture",
+                "The picture's shape changed after this place was framed; look whether it still fits.",
+            )
+        ]
+    if focal is None:
+        return []
+    spot = frame.to_picture(focal)
+    near = min(
+        (spot.x - window.left) / window.width,
+        1 - (spot.x - window.left) / window.width,
+        (spot.y - window.top) / window.height,
+        1 - (spot.y - window.top) / window.height,
+    )
+    if near >= NEAR_EDGE:
+        return []
+    words = "focal point outside" if near < 0 else "focal point at the edge"
+    return [Flag(FlagKind.SUBJECT_CUT, words, "What should stay in view is cut by this framing; move it.")]
 
 
 def clear_flags(has_clear_areas: bool, name: FormatName, ground: str) -> list[Flag]:

@@ -21,11 +21,13 @@ from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
+from lucidex.services.finishing import free_cells, has_work, work
 from lucidex.services.people import add_person, find_login
 from lucidex.services.results import Renderer, release_leases
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
+from lucidex.work.dispatching import LocalProcesses
 
 DEFAULT_PORT = 8431
 PORTS_TRIED = 20
@@ -115,12 +117,15 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     migrate(workshop.database.engine)
     workshop.sweep()
     release_leases(workshop)
+    free_cells(workshop)
     compile_kernels()  # read from their cache but for the first time, so that no visitor waits for it
     for trouble in add_looks(wanted.data / "looks"):
         print(f"A look was left out. {trouble}")
     sign_in = _first_people(workshop, wanted)
     demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
-    app = create_app(AppContext(workshop, Renderer(workshop), demo), _secret(wanted.data))
+    arguments = (str(wanted.data / "files"), server.url)
+    dispatcher = LocalProcesses(lambda: has_work(workshop), work, arguments)
+    app = create_app(AppContext(workshop, Renderer(workshop), dispatcher, demo), _secret(wanted.data))
     config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=5, server_header=False)
     print(
         f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",

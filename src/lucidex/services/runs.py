@@ -69,13 +69,17 @@ def list_cells(workshop: Workshop, who: Who, folio_id: int, pattern: str, day: d
     ]
 
 
+def today() -> date:
+    """The day by which names are made, in UTC."""
+    return now().date()
+
+
 def begin_run(workshop: Workshop, who: Who, folio_id: int, pattern: str) -> int:
     """List all cells of a folio and let workers have them; the run's id.
 
     A run of this folio that is still under way is stopped first, so that no cell is worked on twice.
     """
-    day = now().date()
-    cells = list_cells(workshop, who, folio_id, pattern, day)
+    cells = list_cells(workshop, who, folio_id, pattern, today())
     if not cells:
         raise OutOfRangeError("There is nothing to finish: hang a place and bring a picture in first.")
     with workshop.database.begin() as session:
@@ -258,6 +262,11 @@ def read_cells(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
             CellRow(c.id, c.picture_id, c.place_id, picture, place, c.path, c.state, c.byte_count, c.said)
             for c, picture, place in rows
         ]
+
+
+def read_failed(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
+    """The cells of a run that failed, with their reasons."""
+    return [cell for cell in read_cells(workshop, who, run_id) if cell.state == CellState.FAILED]
 
 
 def folio_name(workshop: Workshop, who: Who, run_id: int) -> str:

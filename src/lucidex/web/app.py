@@ -22,6 +22,8 @@ from lucidex.web.pages import (
     book,
     files,
     folio,
+    proof,
+    running,
     seeing,
     start,
 )
@@ -39,6 +41,8 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         anyio.to_thread.current_default_thread_limiter().total_tokens = THREADS
         yield
+        if context.dispatcher is not None:
+            context.dispatcher.close()
         context.workshop.close()
 
     app = FastAPI(
@@ -51,7 +55,9 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         lifespan=lifespan,
     )
     app.state.context = context
-    for module in (seeing, files, bench, bench_steps, bench_places, bench_sheets, account, start, folio, book, api):
+    # those that are asked for while something moves come first: routes are matched in order
+    often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, proof, running)
+    for module in (*often, account, start, folio, book, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

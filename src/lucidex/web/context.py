@@ -9,6 +9,7 @@ from lucidex.core.errors import SaidError
 from lucidex.services.people import SignInLimiter, Who, person_by_id, person_by_token
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
+from lucidex.work.dispatching import Dispatcher
 
 
 class NotSignedInError(SaidError):
@@ -21,6 +22,7 @@ class AppContext:
 
     workshop: Workshop
     renderer: Renderer
+    dispatcher: Dispatcher | None = None
     demo_login: tuple[str, str] | None = None
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
 

@@ -125,7 +125,8 @@ export function registerArrivals(Alpine) {
       const [first] = this.taken;
       if (!first) return "";
       const one = this.files.length === 1 && this.taken.length === 1;
-      return one ? `/pictures/${first.picture_id}` : `/folios/${first.folio_id}/gather`;
+      if (one) return `/pictures/${first.picture_id}`;
+      return this.sizes.length ? `/folios/${first.folio_id}/proof` : `/folios/${first.folio_id}/gather`;
     },
 
     /** @param {Arriving} file @returns {Promise<void>} */

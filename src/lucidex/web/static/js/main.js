@@ -10,6 +10,7 @@ import { registerLine } from "./line.js";
 import { listenToPads } from "./pads.js";
 import { guardRequests } from "./requests.js";
 import { listenToPointer } from "./sampling.js";
+import { startProof } from "./proof.js";
 import { startStage } from "./stage.js";
 
 document.addEventListener("alpine:init", () => {
@@ -18,6 +19,7 @@ document.addEventListener("alpine:init", () => {
 });
 guardRequests();
 startStage();
+startProof();
 followServer();
 listenForKeys();
 listenToAmounts();

@@ -1,0 +1,157 @@
+"""The proof sheet: every picture of a folio in every place, with what deserves a look."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from lucidex.core.document import Framing, Output, frame_name, framing_of_window
+from lucidex.core.errors import OutOfRangeError, SaidError
+from lucidex.core.geometry import Window
+from lucidex.core.proofing import Flag, FlagKind, framing_flags
+from lucidex.records.models import Place, Result
+from lucidex.services import changes
+from lucidex.services.folios import FolioView
+from lucidex.services.people import Who
+from lucidex.services.places import demand_of, find_place
+from lucidex.services.prepare import Alter, PictureState, change, read_picture
+from lucidex.services.wanted import PlacedPicture, in_place
+from lucidex.services.workshop import Workshop
+
+TEXT_MISSING = Flag(FlagKind.TEXT_MISSING, "text missing", "It has no alternative text yet.")
+ASKED_AT_ONCE = 400
+
+
+@dataclass(frozen=True)
+class ProofCell:
+    """A picture in a place: worked out, with its warnings, or a sentence where it cannot be made."""
+
+    state: PictureState
+    place: Place
+    placed: PlacedPicture | None
+    trouble: str | None
+    is_left_out: bool
+    flags: tuple[Flag, ...]
+
+    @property
+    def needs_look(self) -> bool:
+        """Whether somebody should look before it leaves."""
+        return not self.is_left_out and (self.trouble is not None or bool(self.flags))
+
+    def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
+        """All warnings, once the weight is known."""
+        if self.placed is None:
+            return self.flags
+        known = {flag.kind for flag in self.flags}
+        return (*self.flags, *(flag for flag in self.placed.flags_at(byte_count) if flag.kind not in known))
+
+
+@dataclass(frozen=True)
+class ProofRow:
+    """A picture with its cells."""
+
+    state: PictureState
+    cells: list[ProofCell]
+
+    @property
+    def lacks_text(self) -> bool:
+        """Whether its alternative text is missing."""
+        return not self.state.document.texts.alternative.strip()
+
+    @property
+    def needs_look(self) -> bool:
+        """Whether one of its cells does."""
+        return any(cell.needs_look for cell in self.cells)
+
+
+def proof_cell(workshop: Workshop, state: PictureState, place: Place) -> ProofCell:
+    """One cell, not rendered."""
+    key = str(place.id)
+    left_out = state.document.is_left_out(key)
+    try:
+        placed = in_place(workshop, state, key, demand_of(place))
+    except SaidError as error:
+        return ProofCell(state, place, None, error.sentence, left_out, ())
+    return ProofCell(state, place, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
+
+
+def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]:
+    if not placed.demand.is_framed:
+        return []
+    document, frame = state.document, state.frame
+    framing = document.framings.get(key)
+    # a framing that somebody chose on the picture as it is now was looked at already
+    chosen = framing is not None and not document.has_moved(frame, key)
+    return framing_flags(frame, placed.placement.window, document.focal_point_xy, chosen, framing is not None)
+
+
+def find_cell(workshop: Workshop, who: Who, picture_id: int, place_id: int) -> ProofCell:
+    """One cell of a folio. NotFoundError where picture and place do not belong together."""
+    state = read_picture(workshop, who, picture_id)
+    place = find_place(workshop, who, place_id)
+    return proof_cell(workshop, state, place)
+
+
+def proof_rows(workshop: Workshop, folio: FolioView, who: Who) -> list[ProofRow]:
+    """All rows with their cells, not rendered; what is finished already shows its weight's warnings too."""
+    states = [read_picture(workshop, who, picture.id) for picture in folio.pictures]
+    rows = [ProofRow(state, [proof_cell(workshop, state, place) for place in folio.places]) for state in states]
+    weights = _known_weights(workshop, [cell.placed.wanted.key for row in rows for cell in row.cells if cell.placed])
+    return [ProofRow(row.state, [_weighed(cell, weights) for cell in row.cells]) for row in rows]
+
+
+def _weighed(cell: ProofCell, weights: dict[str, int]) -> ProofCell:
+    if cell.placed is None or (weight := weights.get(cell.placed.wanted.key)) is None:
+        return cell
+    flags = cell.flags_at(weight)
+    return ProofCell(cell.state, cell.place, cell.placed, cell.trouble, cell.is_left_out, flags)
+
+
+def _known_weights(workshop: Workshop, keys: list[str]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    with workshop.database.begin() as session:
+        for start in range(0, len(keys), ASKED_AT_ONCE):
+            some = keys[start : start + ASKED_AT_ONCE]
+            rows = session.execute(
+                select(Result.key_sha256, Result.byte_count).where(
+                    Result.key_sha256.in_(some), Result.blob_sha256.is_not(None)
+                )
+            )
+            found |= {key: weight or 0 for key, weight in rows}
+    return found
+
+
+def nudge(workshop: Workshop, who: Who, cell: ProofCell, across: float, down: float, closer: float) -> ProofCell:
+    """Move a framing by shares of its window, or look closer; the cell as it is then."""
+    if cell.placed is None or not cell.placed.demand.is_framed:
+        raise OutOfRangeError("This place shows the whole picture; there is nothing to move.")
+    window, frame = cell.placed.placement.window, cell.state.frame
+    width, height = window.width / closer, window.height / closer
+    left = window.left + across * window.width + (window.width - width) / 2
+    top = window.top + down * window.height + (window.height - height) / 2
+    framing = framing_of_window(frame, cell.placed.size, Window(left, top, width, height))
+    return _changed(workshop, who, cell, f"Framed for “{cell.place.name}”", changes.frame(cell.place.id, framing))
+
+
+def accept(workshop: Workshop, who: Who, cell: ProofCell) -> ProofCell:
+    """Say that a framing is right as it is seen."""
+    if cell.placed is None or not cell.placed.demand.is_framed:
+        return cell
+    framing = cell.state.document.framings.get(str(cell.place.id)) or framing_of_window(
+        cell.state.frame, cell.placed.size, cell.placed.placement.window
+    )
+    kept: Framing = framing.model_copy(update={"made_for": frame_name(cell.state.frame)})
+    said = f"Framing of “{cell.place.name}” found right"
+    return _changed(workshop, who, cell, said, changes.frame(cell.place.id, kept))
+
+
+def leave_out(workshop: Workshop, who: Who, cell: ProofCell, out: bool) -> ProofCell:
+    """Let runs pass a cell over, or make it again."""
+    key = str(cell.place.id)
+    output = cell.state.document.outputs.get(key, Output()).model_copy(update={"left_out": out})
+    said = f"{'Left out of' if out else 'Put back into'} “{cell.place.name}”"
+    return _changed(workshop, who, cell, said, changes.set_output(cell.place.id, output))
+
+
+def _changed(workshop: Workshop, who: Who, cell: ProofCell, did: str, alter: Alter) -> ProofCell:
+    state = change(workshop, who, cell.state.picture_id, cell.state.version, did, alter)
+    return proof_cell(workshop, state, cell.place)

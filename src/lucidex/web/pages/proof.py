@@ -1,0 +1,163 @@
+"""Proof: the sheet of pictures and places; cells are looked at, framed, left out; steps go on selected rows."""
+
+from typing import Annotated, Any
+
+import pyvips
+from fastapi import APIRouter, Depends, Form, Query, Request
+from starlette.responses import HTMLResponse, Response
+
+from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
+from lucidex.core.file_list import FIELDS, USUAL_PATTERN
+from lucidex.core.places import demand_words
+from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.typed_places import read_demand
+from lucidex.services import proofs, runs
+from lucidex.services.folios import read_folio
+from lucidex.services.places import demand_of, hang_place
+from lucidex.services.proofs import ProofCell
+from lucidex.services.stepping import put_on_pictures
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.pages.files import FOREVER
+from lucidex.web.pages.running import foot_of
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import page, partial
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+THUMB_WIDTH, THUMB_HEIGHT = 340, 200  # twice what a cell shows
+Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
+
+
+@router.get("/folios/{folio_id}/proof")
+def proof(request: Request, app: App, who: SignedIn, folio_id: int, look: bool = False) -> HTMLResponse:
+    """The sheet; with `look` the rows that need one, and in them the cells."""
+    folio = read_folio(app.workshop, who, folio_id)
+    rows = proofs.proof_rows(app.workshop, folio, who)
+    flagged = sum(cell.needs_look for row in rows for cell in row.cells)
+    run = runs.latest_run(app.workshop, who, folio_id)
+    foot: dict[str, Any] = foot_of(app, who, run) if run else {"run": None, "failed": []}
+    foot["total"] = sum(not cell.is_left_out for row in rows for cell in row.cells)
+    return page(
+        request,
+        "proof/proof.html",
+        **foot,
+        who=who,
+        folio=folio,
+        rows=[row for row in rows if row.needs_look] if look else rows,
+        look=look,
+        flagged=flagged,
+        places=[(place, demand_words(demand_of(place))) for place in folio.places],
+    )
+
+
+def _cell(app: AppContext, who: SignedIn, picture_id: int, place_id: int) -> ProofCell:
+    cell = proofs.find_cell(app.workshop, who, picture_id, place_id)
+    if cell.place.folio_id != cell.state.folio_id:
+        raise NotFoundError("This place hangs in another folio.")
+    return cell
+
+
+def _shown(request: Request, app: AppContext, cell: ProofCell) -> HTMLResponse:
+    """A cell with its finished file."""
+    finished = app.renderer.finish(cell.placed.wanted) if cell.placed and not cell.is_left_out else None
+    flags = cell.flags_at(finished.byte_count) if finished else cell.flags
+    return partial(request, "proof/cell.html", cell=cell, finished=finished, flags=flags)
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/cell")
+def cell(request: Request, app: App, who: SignedIn, picture_id: int, place_id: int) -> HTMLResponse:
+    """One cell, finished."""
+    return _shown(request, app, _cell(app, who, picture_id, place_id))
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/thumb")
+def thumb(app: App, who: SignedIn, picture_id: int, place_id: int, key: str | None = None) -> Response:
+    """The finished file, reduced to what a cell of the sheet shows."""
+    cell = _cell(app, who, picture_id, place_id)
+    if cell.placed is None:
+        raise NotFoundError("This place cannot be made of this picture.")
+    finished = app.renderer.finish(cell.placed.wanted)
+    small = pyvips.Image.thumbnail(str(finished.path), THUMB_WIDTH, height=THUMB_HEIGHT, size="down")
+    name = FormatName.PNG if small.hasalpha() else FormatName.JPEG
+    content = encode(small.colourspace("srgb"), name, Encoding(88 if name is FormatName.JPEG else None, hurried=True))
+    kept = FOREVER if key == finished.key else "no-store"
+    return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/nudge")
+def nudge(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    place_id: int,
+    across: Share = 0,
+    down: Share = 0,
+    closer: Annotated[float, Form(ge=0.1, le=10, allow_inf_nan=False)] = 1,
+) -> HTMLResponse:
+    """Move what a cell shows by shares of its window."""
+    cell = _cell(app, who, picture_id, place_id)
+    return _shown(request, app, proofs.nudge(app.workshop, who, cell, across, down, closer))
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/accept")
+def accept(request: Request, app: App, who: SignedIn, picture_id: int, place_id: int) -> HTMLResponse:
+    """Say that a cell is framed right."""
+    return _shown(request, app, proofs.accept(app.workshop, who, _cell(app, who, picture_id, place_id)))
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/leave-out")
+def leave_out(
+    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, out: Annotated[bool, Form()] = True
+) -> HTMLResponse:
+    """Let runs pass a cell over, or make it again."""
+    return _shown(request, app, proofs.leave_out(app.workshop, who, _cell(app, who, picture_id, place_id), out))
+
+
+@router.post("/folios/{folio_id}/proof/step")
+def put_step(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    folio_id: int,
+    line: Annotated[str, Form(max_length=200)] = "",
+    on: Annotated[list[int], Form()] = [],  # noqa: B006
+) -> HTMLResponse:
+    """Put one step on the selected pictures; automatic ones look at each anew."""
+    here = [picture.id for picture in read_folio(app.workshop, who, folio_id).pictures]
+    chosen = [picture for picture in here if picture in set(on)]
+    if not chosen:
+        raise OutOfRangeError("Select the pictures first, by the squares before their names.")
+    read = read_line(line)
+    if not isinstance(read, ReadStep):
+        raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
+    done = put_on_pictures(app.renderer, app.workshop, who, [read.step], chosen)
+    response = partial(request, "bench/copied.html", done=done)
+    response.headers["HX-Trigger"] = "cells-changed"
+    return response
+
+
+@router.post("/folios/{folio_id}/proof/place")
+def hang(app: App, who: SignedIn, folio_id: int, line: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """Hang a place as typed; the sheet then has a column more."""
+    read_folio(app.workshop, who, folio_id)
+    hang_place(app.workshop, who, folio_id, read_demand(line).demand())
+    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/proof"})
+
+
+@router.get("/folios/{folio_id}/proof/names")
+def names(
+    request: Request,
+    app: App,
+    who: SignedIn,
+    folio_id: int,
+    pattern: Annotated[str, Query(max_length=300)] = USUAL_PATTERN,
+) -> HTMLResponse:
+    """The list of finished names and folders, before anything is made."""
+    values: dict[str, Any] = {"folio_id": folio_id, "pattern": pattern, "fields": FIELDS, "cells": [], "trouble": ""}
+    try:
+        values["cells"] = runs.list_cells(app.workshop, who, folio_id, pattern, runs.today())
+    except NotUnderstoodError as error:
+        values["trouble"] = error.sentence
+    return partial(request, "proof/names.html", **values)

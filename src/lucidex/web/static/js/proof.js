@@ -1,0 +1,166 @@
+// The proof sheet: rows are selected, cells are framed by mouse and keys, and a run is followed. Emits requests for the
+// cells that changed.
+
+const STEP = 0.04; // of the window, for each press of an arrow key; with Shift four times as far
+const PAUSE_MS = 350;
+const CLOSER = 1.08;
+
+/** @type {Map<Element, {across: number, down: number, closer: number, timer: number}>} */
+const moves = new Map();
+/** @type {EventSource | null} */
+let stream = null;
+
+export function startProof() {
+  const begin = () => {
+    if (!document.querySelector("[data-proof]")) return;
+    document.addEventListener("change", (event) => {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      if (field.matches("[data-select-all]")) boxes().forEach((box) => { box.checked = field.checked; });
+      countSelected();
+    });
+    document.addEventListener("keydown", onKey);
+    document.addEventListener("pointerdown", onPointer);
+    document.addEventListener("cells-changed", refreshCells);
+    document.addEventListener("htmx:after:swap", () => { countSelected(); followRun(); });
+    countSelected();
+    followRun();
+  };
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
+  else begin();
+}
+
+const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll(".proof-row-head input[type=checkbox]")]);
+
+/** It is always plain on how many pictures a step would go. */
+function countSelected() {
+  const count = boxes().filter((box) => box.checked).length;
+  const seat = document.querySelector("[data-selected-count]");
+  if (seat) seat.textContent = String(count);
+  for (const control of document.querySelectorAll("#for-selected input, #for-selected button")) /** @type {HTMLInputElement} */ (control).disabled = count === 0;
+  const all = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-select-all]"));
+  if (all) {
+    all.checked = count > 0 && count === boxes().length;
+    all.indeterminate = count > 0 && count < boxes().length;
+  }
+}
+
+/** The cells of the selected rows are asked for again. */
+function refreshCells() {
+  for (const box of boxes().filter((one) => one.checked)) {
+    for (const cell of box.closest("tr")?.querySelectorAll("[data-cell]") ?? []) window.htmx.trigger(cell, "refresh");
+  }
+}
+
+/** @param {KeyboardEvent} event */
+function onKey(event) {
+  const cell = /** @type {HTMLElement} */ (event.target);
+  if (!cell.matches?.("[data-cell]") || event.ctrlKey || event.metaKey || event.altKey) return;
+  const by = event.shiftKey ? 4 * STEP : STEP;
+  const way = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key];
+  const closer = { "+": CLOSER, "-": 1 / CLOSER }[event.key];
+  if (event.key === "Enter") {
+    event.preventDefault();
+    void accept(cell);
+  } else if ((way || closer) && cell.querySelector(".proof-framed")) {
+    event.preventDefault();
+    move(cell, way?.[0] ?? 0, way?.[1] ?? 0, closer ?? 1);
+  }
+}
+
+/** Moves add up while keys are pressed, and are sent together. @param {Element} cell @param {number} across @param {number} down @param {number} closer */
+function move(cell, across, down, closer) {
+  const held = moves.get(cell) ?? { across: 0, down: 0, closer: 1, timer: 0 };
+  clearTimeout(held.timer);
+  Object.assign(held, { across: held.across + across, down: held.down + down, closer: held.closer * closer });
+  held.timer = window.setTimeout(() => void sendMove(cell), PAUSE_MS);
+  moves.set(cell, held);
+  const image = cell.querySelector("img");
+  // a rough draft: what is seen slides under its frame until the file is made anew
+  if (image) image.style.transform = `translate(${-held.across * 100}%, ${-held.down * 100}%) scale(${held.closer})`;
+}
+
+/** @param {Element} cell */
+async function sendMove(cell) {
+  const held = moves.get(cell);
+  if (!held) return;
+  moves.delete(cell);
+  clearTimeout(held.timer);
+  await post(cell, "nudge", { across: held.across, down: held.down, closer: held.closer });
+}
+
+/** @param {HTMLElement} cell */
+async function accept(cell) {
+  await sendMove(cell);
+  const cells = /** @type {HTMLElement[]} */ ([...document.querySelectorAll("[data-cell]")]);
+  const following = cells.slice(cells.indexOf(cell) + 1);
+  (following.find((one) => isFlagged(one)) ?? following[0])?.focus();
+  await post(cell, "accept", {});
+}
+
+const isFlagged = (/** @type {Element} */ cell) => cell.querySelector(".proof-facts") ? cell.querySelector(".flag") !== null : cell.hasAttribute("data-flagged");
+
+/** @param {Element} cell @param {string} what @param {Record<string, number>} values */
+async function post(cell, what, values) {
+  const [picture, place] = (cell.getAttribute("data-cell") ?? "").split(" ");
+  await window.htmx.ajax("POST", `/pictures/${picture}/places/${place}/${what}`, { source: cell, target: cell, swap: "innerHTML", values });
+}
+
+/** What a cell shows is pulled about by the mouse. @param {PointerEvent} start */
+function onPointer(start) {
+  const mount = /** @type {Element} */ (start.target).closest?.(".proof-framed");
+  const cell = /** @type {HTMLElement | null} */ (mount?.closest("[data-cell]") ?? null);
+  const image = mount?.querySelector("img");
+  if (!cell || !mount || !image || start.button !== 0) return;
+  start.preventDefault();
+  cell.focus({ preventScroll: true });
+  mount.setPointerCapture(start.pointerId);
+  let dx = 0, dy = 0;
+  const follow = (/** @type {Event} */ event) => {
+    const at = /** @type {PointerEvent} */ (event);
+    dx = at.clientX - start.clientX;
+    dy = at.clientY - start.clientY;
+    image.style.transform = `translate(${dx}px, ${dy}px)`;
+  };
+  const end = () => {
+    mount.removeEventListener("pointermove", follow);
+    mount.removeEventListener("pointerup", end);
+    mount.removeEventListener("pointercancel", end);
+    if (Math.hypot(dx, dy) > 2) void post(cell, "nudge", { across: -dx / image.clientWidth, down: -dy / image.clientHeight, closer: 1 });
+  };
+  mount.addEventListener("pointermove", follow);
+  mount.addEventListener("pointerup", end);
+  mount.addEventListener("pointercancel", end);
+}
+
+/** One stream a page at most, closed when the run is over. */
+function followRun() {
+  const run = /** @type {HTMLElement | null} */ (document.querySelector("[data-run]"));
+  const address = run && ["running", "paused"].includes(run.dataset.runState ?? "") ? `/runs/${run.dataset.run}/events` : "";
+  if (stream && new URL(stream.url).pathname === address && stream.readyState !== EventSource.CLOSED) return;
+  stream?.close();
+  stream = null;
+  if (!address) return;
+  stream = new EventSource(address);
+  stream.onmessage = (event) => tell(JSON.parse(event.data));
+}
+
+/** @param {{state: string, total: number, done: number, failed: number, left: string, weights: string}} progress */
+function tell(progress) {
+  const run = /** @type {HTMLElement | null} */ (document.querySelector("[data-run]"));
+  if (!run) return;
+  put(run, "[data-run-count]", `${progress.done} of ${progress.total} finished`);
+  put(run, "[data-run-weights]", progress.weights);
+  if (progress.state === "running") put(run, "[data-run-left]", progress.left);
+  const bar = run.querySelector("progress");
+  if (bar) bar.value = progress.done;
+  if (progress.state === run.dataset.runState) return;
+  stream?.close();
+  // another state has other buttons
+  void window.htmx.ajax("GET", `/runs/${run.dataset.run}/foot`, { target: "#run", swap: "innerHTML" });
+}
+
+/** @param {Element} run @param {string} selector @param {string} words */
+function put(run, selector, words) {
+  const seat = run.querySelector(selector);
+  if (seat && seat.textContent !== words) seat.textContent = words;
+}
