@@ -14,9 +14,8 @@ from tests.conftest import encoded, smooth_picture
 from tests.journeys.conftest import Desk
 from tests.journeys.test_first_slice import drop
 
-MADE = (
-    "() => [...document.querySelectorAll('[data-cell]')].every((cell) => cell.querySelector('.proof-facts, .link'))"
-)
+MADE = "() => [...document.querySelectorAll('[data-cell]')].every((one) => one.querySelector('.proof-facts, .link'))"
+ANOTHER = "([i, was]) => document.querySelectorAll('[data-cell] img')[i].getAttribute('src') !== was"
 
 
 @pytest.fixture(scope="session")
