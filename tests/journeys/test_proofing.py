@@ -151,3 +151,29 @@ def test_the_sheet_is_accessible_and_fits(open_desk: Callable[..., Desk], twenty
     desk.accessible()
     assert page.evaluate("() => document.documentElement.scrollWidth") <= width
     assert desk.troubles == []
+
+
+def test_a_routine_is_kept_on_the_bench_and_put_on_the_selected(desk: Desk, twenty: list[Path]) -> None:
+    page = at_sheet(desk, twenty[10:13], "160x120")
+    page.wait_for_function(MADE)
+    page.click(f"text={twenty[10].name}")
+    page.wait_for_url("**/pictures/*")
+    desk.settled()
+    for line in ("black and white", "contrast 20"):
+        desk.type_line(line)
+    page.click("text=Keep as a routine")
+    page.fill("[role=dialog] [name=name]", "Old print")
+    desk.accessible()
+    page.click("text=Keep it")
+    expect(page.locator("#notice")).to_contain_text("is kept with 2 steps")
+    page.click("a.tab:has-text('Proof')")
+    page.wait_for_function(MADE)
+    sources = [image.get_attribute("src") for image in page.locator("[data-cell] img").all()]
+    page.locator(".proof-row-head input").nth(2).check()
+    page.fill("#selected-line", "old print")
+    page.press("#selected-line", "Enter")
+    page.wait_for_function(ANOTHER, arg=[2, sources[2]])
+    page.goto(desk.site + "/routines")
+    expect(page.locator(".routine-steps li")).to_have_count(2)
+    desk.accessible()
+    assert desk.troubles == []

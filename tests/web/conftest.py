@@ -10,6 +10,8 @@ from starlette.testclient import TestClient
 
 from lucidex.core.book import BookPlace
 from lucidex.core.file_list import USUAL_PATTERN
+from lucidex.core.routine import Routine
+from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
 from lucidex.services import people, runs
 from lucidex.services.book import add_own
@@ -17,6 +19,7 @@ from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
 from lucidex.services.places import hang_place
 from lucidex.services.results import Renderer
+from lucidex.services.routines import keep_routine
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
@@ -83,6 +86,7 @@ class Work:
     own_id: int
     run_id: int
     cell_id: int
+    routine_id: int
 
 
 @pytest.fixture
@@ -96,4 +100,5 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     run_id = runs.begin_run(workshop, visitor.who, taken.folio_id, USUAL_PATTERN)
     runs.stop_run(workshop, visitor.who, run_id)
     cell_id = runs.read_cells(workshop, visitor.who, run_id)[0].id
-    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id)
+    routine_id = keep_routine(workshop, visitor.who, Routine(name="Mine", steps=(Exposure(stops=0.5),)))
+    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id)

@@ -42,6 +42,7 @@ def addressed(path: str, work: Work) -> str:
         "other_id": "b2",
         "own_id": work.own_id,
         "run_id": work.run_id,
+        "routine_id": work.routine_id,
         "cell_id": work.cell_id,
         "way": "plain",
     }
@@ -77,6 +78,8 @@ FORMS: dict[str, dict[str, object]] = {
     "variant": {"value": "1"},
     "copy": {"on": 1},
     "texts": {"version": 1},
+    "routine": {"name": "x", "step": "a1"},
+    "{routine_id}": {"name": "x"},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
 BODIES: dict[str, dict[str, object]] = {
@@ -114,7 +117,7 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
     stranger = visit()
     walked = 0
     for method, path in all_routes(application):
-        if not re.search(r"\{(folio|picture|place|own|run|cell)_id\}", path):
+        if not re.search(r"\{(folio|picture|place|own|run|cell|routine)_id\}", path):
             continue
         answer = ask(stranger, stranger.client, method, path, addressed(path, work))
         if path == "/folios/{folio_id}":

@@ -193,6 +193,20 @@ class Result(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class RoutineRow(Base):
+    """A routine of somebody; `body` is a `core.routine.Routine`."""
+
+    __tablename__ = "routine"
+    __table_args__ = (UniqueConstraint("person_id", "name", name="routine_name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    group_name: Mapped[str] = mapped_column(String(MAX_NAME))
+    body: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
 class RunState(StrEnum):
     """Where a run stands."""
 

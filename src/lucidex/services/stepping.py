@@ -115,10 +115,7 @@ def put_on_pictures(
 def _put_on(renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_id: int) -> PutOn:
     state = read_picture(workshop, who, picture_id)
     try:
-        document = state.document
-        for step in steps:
-            found = begun_on_copy(renderer, with_document(state, document), step)
-            document = changes.add_step(found)(document, state.facts)
+        document = put_on(renderer, state, steps)
         sentences = " ".join(plain(step.sentence()) for step in steps)
         change(
             workshop, who, picture_id, state.version, f"Put on from another picture: {sentences}", _becoming(document)
@@ -126,6 +123,15 @@ def _put_on(renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[St
     except SaidError as error:
         return PutOn(picture_id, state.file_name, error.sentence)
     return PutOn(picture_id, state.file_name)
+
+
+def put_on(renderer: Renderer, state: PictureState, steps: Sequence[Step]) -> PictureDocument:
+    """The document with steps at its end; automatic ones look at the picture as the ones before them left it."""
+    document = state.document
+    for step in steps:
+        found = begun_on_copy(renderer, with_document(state, document), step)
+        document = changes.add_step(found)(document, state.facts)
+    return document
 
 
 def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:

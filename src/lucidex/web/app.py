@@ -23,6 +23,7 @@ from lucidex.web.pages import (
     files,
     folio,
     proof,
+    routines,
     running,
     seeing,
     start,
@@ -57,7 +58,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, proof, running)
-    for module in (*often, account, start, folio, book, api):
+    for module in (*often, account, start, folio, book, routines, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

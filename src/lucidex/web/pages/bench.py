@@ -11,6 +11,7 @@ from lucidex.core.errors import SaidError
 from lucidex.core.geometry import Point
 from lucidex.core.places import PlaceDemand, demand_words
 from lucidex.core.reading import ReadStep, read_line, suggestions
+from lucidex.core.routine import Routine
 from lucidex.core.steps.base import Step, plain
 from lucidex.core.typed_places import read_demand, read_demands
 from lucidex.services import changes, places
@@ -18,7 +19,8 @@ from lucidex.services.book import find_by_name
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
 from lucidex.services.prepare import go_to, read_history, read_snapshot, redo, undo
-from lucidex.services.stepping import begun
+from lucidex.services.routines import find_routine
+from lucidex.services.stepping import begun, put_on
 from lucidex.web.bench_view import OPEN_FOCAL
 from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
 from lucidex.web.security import check_csrf
@@ -51,6 +53,8 @@ def reading(at: Bench, line: str = "") -> HTMLResponse:
     known = find_by_name(at.app.workshop, at.who, line) if line.strip() else None
     if known is not None:
         values["demands"] = [f"{known.place.name}: {demand_words(known.place.demand)}"]
+    elif (routine := find_routine(at.app.workshop, at.who, line)) is not None:
+        values["step"] = f"the routine “{routine.name}”: {' '.join(routine.sentences)}"
     elif line.strip():
         values |= _read(line)
     return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
@@ -76,9 +80,12 @@ def add_line(
     """Sizes hang (or change) places, anything else is a step; `offer` is one picked from the lists."""
     line = offer or line
     known = find_by_name(at.app.workshop, at.who, line)
-    read = None if known else read_line(line)
+    routine = None if known else find_routine(at.app.workshop, at.who, line)
+    read = None if known or routine else read_line(line)
     if known is not None:
         response = at.show(_hang(at, known.place.demand, known.place.name))
+    elif routine is not None:
+        response = _put_on(at, routine)
     elif isinstance(read, ReadStep):
         response = _add_step(at, read.step)
     else:
@@ -93,6 +100,13 @@ def _add_step(at: AtBench, step: Step) -> HTMLResponse:
     at.change(plain(step.sentence()), changes.add_step(step, step_id, at.insert))
     at.insert = None
     return at.show(at.place, step_id if step.opens else None)
+
+
+def _put_on(at: AtBench, routine: Routine) -> HTMLResponse:
+    """The steps of a routine as one change, each with what it finds on this picture."""
+    document = put_on(at.app.renderer, at.state, list(routine.steps))
+    at.change(f"Put on the routine “{routine.name}”", lambda before, facts: document)
+    return at.show(at.place)
 
 
 def _hang_typed(at: AtBench, line: str) -> int:

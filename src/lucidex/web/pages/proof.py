@@ -11,11 +11,13 @@ from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeErr
 from lucidex.core.file_list import FIELDS, USUAL_PATTERN
 from lucidex.core.places import demand_words
 from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.steps.base import Step
 from lucidex.core.typed_places import read_demand
 from lucidex.services import proofs, runs
 from lucidex.services.folios import read_folio
 from lucidex.services.places import demand_of, hang_place
 from lucidex.services.proofs import ProofCell
+from lucidex.services.routines import find_routine, read_routines
 from lucidex.services.stepping import put_on_pictures
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.files import FOREVER
@@ -47,6 +49,7 @@ def proof(request: Request, app: App, who: SignedIn, folio_id: int, look: bool =
         rows=[row for row in rows if row.needs_look] if look else rows,
         look=look,
         flagged=flagged,
+        routines=[kept.routine for kept in read_routines(app.workshop, who)],
         places=[(place, demand_words(demand_of(place))) for place in folio.places],
     )
 
@@ -129,13 +132,21 @@ def put_step(
     chosen = [picture for picture in here if picture in set(on)]
     if not chosen:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
-    read = read_line(line)
-    if not isinstance(read, ReadStep):
-        raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
-    done = put_on_pictures(app.renderer, app.workshop, who, [read.step], chosen)
+    done = put_on_pictures(app.renderer, app.workshop, who, _steps(app, who, line), chosen)
     response = partial(request, "bench/copied.html", done=done)
     response.headers["HX-Trigger"] = "cells-changed"
     return response
+
+
+def _steps(app: AppContext, who: SignedIn, line: str) -> list[Step]:
+    """The steps of a routine, or the one step, that a typed line means."""
+    routine = find_routine(app.workshop, who, line)
+    if routine is not None:
+        return list(routine.steps)
+    read = read_line(line)
+    if not isinstance(read, ReadStep):
+        raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
+    return [read.step]
 
 
 @router.post("/folios/{folio_id}/proof/place")

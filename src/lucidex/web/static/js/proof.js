@@ -20,7 +20,11 @@ export function startProof() {
     });
     document.addEventListener("keydown", onKey);
     document.addEventListener("pointerdown", onPointer);
-    document.addEventListener("cells-changed", refreshCells);
+    document.addEventListener("cells-changed", () => {
+      const line = /** @type {HTMLInputElement | null} */ (document.getElementById("selected-line"));
+      if (line) line.value = "";
+      refreshCells();
+    });
     document.addEventListener("htmx:after:swap", () => { countSelected(); followRun(); });
     countSelected();
     followRun();
