@@ -1,5 +1,6 @@
 """The running application and a real browser."""
 
+import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -11,6 +12,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
+from lucidex.records.migrating import migrate
 from lucidex.services.finishing import has_work, work
 from lucidex.services.people import Who
 from lucidex.services.results import Renderer
@@ -30,6 +32,24 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+@pytest.fixture(scope="session")
+def database_server() -> Iterator[MariaDbServer]:
+    """A database of the journeys' own: their application has workers that take whatever is to be done."""
+    with tempfile.TemporaryDirectory(prefix="lucidex-db-") as folder:
+        server = MariaDbServer(Path(folder))
+        server.start()
+        yield server
+        server.stop()
+
+
+@pytest.fixture(scope="session")
+def shared_workshop(database_server: MariaDbServer, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workshop]:
+    workshop = Workshop(tmp_path_factory.mktemp("files"), database_server.url)
+    migrate(workshop.database.engine)
+    yield workshop
+    workshop.close()
 
 
 @pytest.fixture(scope="session")

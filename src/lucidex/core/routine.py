@@ -28,8 +28,11 @@ class Routine(BaseModel):
 
     @property
     def sentences(self) -> list[str]:
-        """What it does, a sentence a step."""
-        return [plain(step.sentence()) for step in self.steps]
+        """What it does, a sentence a step; of automatic ones it is said that their numbers are found anew."""
+        return [
+            plain(step.sentence()) + (" Found anew on each picture." if getattr(step, "automatic", False) else "")
+            for step in self.steps
+        ]
 
 
 class RoutineFile(BaseModel):
