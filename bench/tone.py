@@ -26,8 +26,7 @@ from playwright.sync_api import sync_playwright
 from bench.painted import FLAGS
 from bench.run import Spread, photograph, timed
 from lucidex.core.compiling import compile_kernels
-from lucidex.core.document import PictureDocument
-from lucidex.core.encode import encode
+from lucidex.core.encode import jpeg
 from lucidex.core.geometry import Size
 from lucidex.core.render import finished, framed
 from lucidex.core.steps import StepEntry
@@ -44,6 +43,7 @@ from lucidex.records.migrating import migrate
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who, add_person
 from lucidex.services.prepare import change, read_picture
+from lucidex.services.results import DRAFT_QUALITY
 from lucidex.services.wanted import for_screen
 from lucidex.services.workshop import RENDER_THREADS, Workshop
 
@@ -162,12 +162,12 @@ def parts(workshop: Workshop, who: Who, picture: int, width: int, rounds: int) -
 
     measured = timed(
         rounds,
-        lambda: PictureDocument.read(read_picture(workshop, who, picture).document.model_dump(mode="json")),
+        lambda: read_picture(workshop, who, picture),
         lambda: for_screen(workshop, state, Size(width, width), state.document),
         folded,
         lambda: developed(pixels, tone),
         effects,
-        lambda: encode(image, wanted.format, wanted.encoding),
+        lambda: jpeg.draft(image.numpy(), DRAFT_QUALITY),
         lambda: histogram(image.numpy()),
         lambda: framed(wanted.source, wanted.chosen),
     )

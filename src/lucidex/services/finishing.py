@@ -19,13 +19,15 @@ from pathlib import Path
 import pyvips
 from sqlalchemy import and_, func, or_, select, update
 from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import SaidError, UnavailableError
+from lucidex.core.places import PlaceDemand
 from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState, Snapshot, now
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
-from lucidex.services.prepare import read_picture, with_document
+from lucidex.services.prepare import PictureState, read_picture, with_document
 from lucidex.services.results import Renderer
 from lucidex.services.wanted import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
@@ -78,6 +80,7 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 .with_for_update(skip_locked=True, of=Cell)
             )
             if cell is None:
+                _end_runs(session)
                 return None
             if cell.attempt >= MOST_ATTEMPTS:
                 _fail(cell, f"Given up after {MOST_ATTEMPTS} attempts: it takes more memory or time than is allowed.")
@@ -85,6 +88,16 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
             cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
             cell.attempt += 1
             return Taken(cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id, cell.attempt, holder)
+
+
+def _end_runs(session: Session) -> None:
+    """Runs without an open cell are finished; only who finds nothing to take needs to look."""
+    still = select(Cell.id).where(Cell.run_id == Run.id, Cell.state.in_([CellState.WAITING, CellState.TAKEN]))
+    session.execute(
+        update(Run)
+        .where(Run.state == RunState.RUNNING, ~still.exists())
+        .values(state=RunState.FINISHED, ended_at=now())
+    )
 
 
 def free_cells(workshop: Workshop) -> None:
@@ -119,31 +132,28 @@ def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
 
 
 def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
-    with workshop.database.begin() as session:
-        run = session.get_one(Run, taken.run_id)
-        person = session.get_one(Person, run.person_id)
+    """The cell's picture as it stood when the run was listed, in its place as this run saw it first."""
+    state = workshop.pinned.get(("snapshot", taken.snapshot_id))
+    demand = workshop.pinned.get(("place", taken.run_id, taken.place_id))
+    if not isinstance(state, PictureState) or not isinstance(demand, PlaceDemand):
+        with workshop.database.begin() as session:
+            person = session.get_one(Person, session.get_one(Run, taken.run_id).person_id)
+            document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
+            demand = demand_of(session.get_one(Place, taken.place_id))
         who = Who(person.id, person.login, person.name)
-        document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
-        demand = demand_of(session.get_one(Place, taken.place_id))
-    state = with_document(read_picture(workshop, who, taken.picture_id), document)
+        state = with_document(read_picture(workshop, who, taken.picture_id), document)
+        workshop.pinned.put(("snapshot", taken.snapshot_id), state)
+        workshop.pinned.put(("place", taken.run_id, taken.place_id), demand)
     return in_place(workshop, state, str(taken.place_id), demand)
 
 
 def _end(workshop: Workshop, taken: Taken, **values: object) -> None:
-    """Write a result down, if the cell is still in the same hands; the last one ends its run."""
+    """Write a result down, if the cell is still in the same hands."""
     with workshop.database.begin() as session:
         session.execute(
             update(Cell)
             .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt, Cell.state == CellState.TAKEN)
             .values(ended_at=now(), lease_until=None, **values)
-        )
-        still = select(Cell.id).where(
-            Cell.run_id == taken.run_id, Cell.state.in_([CellState.WAITING, CellState.TAKEN])
-        )
-        session.execute(
-            update(Run)
-            .where(Run.id == taken.run_id, Run.state == RunState.RUNNING, ~still.exists())
-            .values(state=RunState.FINISHED, ended_at=now())
         )
 
 

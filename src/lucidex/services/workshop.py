@@ -30,6 +30,7 @@ class Workshop:
         self.decoded = DecodedStore(data_folder / "decoded")
         self.isolated = IsolatedRunner()
         self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
+        self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)
