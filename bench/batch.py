@@ -80,7 +80,7 @@ def by_run(workshop: Workshop, url: str, paths: list[Path]) -> tuple[float, floa
     run_id = begin_run(workshop, who, folio, USUAL_PATTERN)
     dispatcher.wake()
     while (progress := read_progress(workshop, who, run_id)).state == RunState.RUNNING:
-        time.sleep(0.1)
+        time.sleep(0.4)
     taken = time.perf_counter() - start
     dispatcher.close()
     assert progress.done == len(paths) * len(FOUR), progress
