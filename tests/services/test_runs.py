@@ -11,14 +11,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, UnavailableError
 from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.models import Cell, CellState, Result, Run, RunState, now
-from lucidex.services import changes, finishing, runs
+from lucidex.records.decoded import DecodedStore
+from lucidex.records.models import Cell, CellState, Picture, Result, Run, RunState, now
+from lucidex.services import changes, finishing, prepare, runs
 from lucidex.services.archives import archive
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
@@ -264,3 +266,37 @@ def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
         assert session.scalar(select(Run.ended_at).where(Run.id == run_id)) is not None
     assert killed
     assert not list(Path(workshop.data_folder / "results" / "incoming").iterdir()), "no half file is left"
+
+
+def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Workshop, who: Who) -> None:
+    taken = bring_in(workshop, who, NewFolio("Noise"), "n.png", [encoded(unlike_any(picture(96, 80)))])
+    state = read_picture(workshop, who, taken.picture_id)
+
+    def made_meanwhile(pixels: Pixels) -> Pixels:
+        """Somebody else's process makes the very same while this one does."""
+        other = DecodedStore(workshop.data_folder / "decoded")
+        other.derived(state.original_sha256, state.facts, "same", lambda seen: seen).open_level(1)
+        return pixels
+
+    source = workshop.decoded.derived(state.original_sha256, state.facts, "same", made_meanwhile)
+    assert source.level(1).width == 96
+    assert not list((workshop.data_folder / "decoded").glob("derived-*"))
+
+
+def test_a_state_that_was_rolled_back_is_not_remembered(
+    workshop: Workshop, who: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    taken = bring_in(workshop, who, NewFolio("Back"), "b.png", [encoded(picture(20, 20))])
+    real = prepare._state
+
+    def fails_before_commit(session: Session, row: Picture) -> prepare.PictureState:
+        real(session, row)
+        raise ConnectionError("the database went away")
+
+    monkeypatch.setattr(prepare, "_state", fails_before_commit)
+    with pytest.raises(ConnectionError):
+        change(workshop, who, taken.picture_id, 1, "lost", changes.add_step(Exposure(stops=1)))
+    monkeypatch.undo()
+    change(workshop, who, taken.picture_id, 1, "kept", changes.add_step(Exposure(stops=-1)))
+    steps = read_picture(workshop, who, taken.picture_id).document.steps
+    assert [entry.step for entry in steps] == [Exposure(stops=-1)]

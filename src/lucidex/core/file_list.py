@@ -23,7 +23,7 @@ FIELDS = {
     "group": "the folio",
     "format": "jpg, png, webp or avif",
 }
-MAX_PATTERN, MAX_PART = 200, 100
+MAX_PATTERN, MAX_PART, MAX_PATH = 200, 100, 380
 _FIELD = re.compile(r"\{([^{}]*)\}")
 _NOT_PLAIN = re.compile(r"[^a-z0-9_-]+")
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(?=$|\.)")
@@ -96,6 +96,10 @@ def list_files(pattern: str, namings: list[Naming]) -> list[ListedFile]:
     taken: set[str] = set()
     listed = []
     for (path, said), naming in zip(paths, namings, strict=True):
+        if len(path) > MAX_PATH:
+            raise NotUnderstoodError(
+                f"This pattern makes a path of {len(path)} letters; at most {MAX_PATH} are taken."
+            )
         free = _free(path, naming.format.output.suffix, taken)
         taken.add(free)
         clash = "Another file would have the same name, so this one is numbered." if free != path else ""

@@ -30,7 +30,6 @@ class FlagKind(StrEnum):
     TOO_HEAVY = "too heavy"
     SUBJECT_CUT = "subject cut"
     MOVED = "moved"
-    TEXT_MISSING = "text missing"
 
 
 @dataclass(frozen=True)

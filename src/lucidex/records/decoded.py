@@ -3,6 +3,7 @@
 A cache: capped in bytes, the least recently used goes first, and anything missing is decoded again.
 """
 
+import errno
 import shutil
 import threading
 from collections import OrderedDict
@@ -38,9 +39,18 @@ class DecodedStore:
     def keep(self, sha256: str, folder: Path) -> None:
         """Take over a folder of levels; another one of the same original wins where it was first."""
         with self._lock:
-            if not self.holds(sha256):
+            try:
                 folder.rename(self._root / sha256)
+            except OSError as error:
+                # another process was first: the name is taken by a folder that is there in full
+                if error.errno not in {errno.ENOTEMPTY, errno.EEXIST}:
+                    raise
             self._make_room(sha256)
+
+    def sweep(self) -> None:
+        """Remove what a killed process left half made."""
+        for left in self._root.parent.glob("derived-*"):
+            shutil.rmtree(left, ignore_errors=True)
 
     def source(self, sha256: str, facts: Facts) -> Source:
         """The original as rendering wants it. FileNotFoundError where its levels are not here.
@@ -85,6 +95,7 @@ class DecodedStore:
             level = pixels if number == 1 else reduce_level(pixels, number, facts.has_alpha)
             level.tofile(level_path(folder, number))
         self.keep(name, folder)
+        shutil.rmtree(folder, ignore_errors=True)  # where another process was first
 
     def _make_room(self, newest: str) -> None:
         folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)

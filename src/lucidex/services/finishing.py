@@ -83,7 +83,10 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 _end_runs(session)
                 return None
             if cell.attempt >= MOST_ATTEMPTS:
-                _fail(cell, f"Given up after {MOST_ATTEMPTS} attempts: it takes more memory or time than is allowed.")
+                _fail(
+                    cell,
+                    f"Given up after {MOST_ATTEMPTS} attempts: its worker ended each time, as where memory is short.",
+                )
                 continue
             cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
             cell.attempt += 1

@@ -56,13 +56,16 @@ def read_picture(workshop: Workshop, who: Who, picture_id: int) -> PictureState:
         # a version never means anything else later, so what was read of it once is good for ever
         version = version_of(session, who, picture_id)
         known = workshop.states.get((picture_id, version))
-        return known or _state(workshop, session, picture_of(session, who, picture_id))
+        state = known or _state(session, picture_of(session, who, picture_id))
+    # kept only here: within a change, a version may still be rolled back and come to mean another state
+    workshop.states.put((picture_id, state.version), state)
+    return state
 
 
-def _state(workshop: Workshop, session: Session, picture: Picture) -> PictureState:
+def _state(session: Session, picture: Picture) -> PictureState:
     held = session.get_one(Document, picture.id, options=[joinedload(Document.snapshot)])
     after = _redo_target(session, held.snapshot)
-    state = PictureState(
+    return PictureState(
         picture_id=picture.id,
         folio_id=picture.folio_id,
         file_name=picture.file_name,
@@ -75,8 +78,6 @@ def _state(workshop: Workshop, session: Session, picture: Picture) -> PictureSta
         undo=held.snapshot.did if held.snapshot.parent_id is not None else None,
         redo=after.did if after else None,
     )
-    workshop.states.put((picture.id, state.version), state)
-    return state
 
 
 def _redo_target(session: Session, snapshot: Snapshot) -> Snapshot | None:
@@ -101,7 +102,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
             alter(before, Facts.model_validate(picture.original.facts)).model_dump()
         )
         if after == before:
-            return _state(workshop, session, picture)
+            return _state(session, picture)
         snapshot = Snapshot(
             picture_id=picture.id,
             parent_id=held.snapshot_id,
@@ -112,7 +113,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
         session.add(snapshot)
         session.flush()
         _point(session, picture, version, snapshot.id)
-        return _state(workshop, session, picture)
+        return _state(session, picture)
 
 
 def undo(workshop: Workshop, who: Who, picture_id: int, version: int) -> PictureState:
@@ -153,7 +154,7 @@ def _step_through(
         if snapshot_id is None:
             raise OutOfRangeError(nothing)
         _point(session, picture, version, snapshot_id)
-        return _state(workshop, session, picture)
+        return _state(session, picture)
 
 
 @dataclass(frozen=True)
@@ -202,7 +203,7 @@ def go_to(workshop: Workshop, who: Who, picture_id: int, version: int, snapshot_
             raise NotFoundError("This state is not in the picture's history.")
         if snapshot.id != held.snapshot_id:
             _point(session, picture, version, snapshot.id)
-        return _state(workshop, session, picture)
+        return _state(session, picture)
 
 
 def read_snapshot(workshop: Workshop, who: Who, picture_id: int, snapshot_id: int) -> PictureDocument:

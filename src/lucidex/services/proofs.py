@@ -7,7 +7,7 @@ from sqlalchemy import select
 from lucidex.core.document import Framing, Output, frame_name, framing_of_window
 from lucidex.core.errors import OutOfRangeError, SaidError
 from lucidex.core.geometry import Window
-from lucidex.core.proofing import Flag, FlagKind, framing_flags
+from lucidex.core.proofing import Flag, framing_flags
 from lucidex.records.models import Place, Result
 from lucidex.services import changes
 from lucidex.services.folios import FolioView
@@ -17,7 +17,6 @@ from lucidex.services.prepare import Alter, PictureState, change, read_picture
 from lucidex.services.wanted import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
 
-TEXT_MISSING = Flag(FlagKind.TEXT_MISSING, "text missing", "It has no alternative text yet.")
 ASKED_AT_ONCE = 400
 
 

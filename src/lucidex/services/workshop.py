@@ -39,6 +39,7 @@ class Workshop:
         """Clear away what a killed process left behind."""
         self.originals.sweep()
         self.results.sweep()
+        self.decoded.sweep()
 
     def close(self) -> None:
         """Let go of the database."""

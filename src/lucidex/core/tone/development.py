@@ -170,15 +170,11 @@ def contrasted(value: Floats, amount: float) -> Floats:
     return more
 
 
-def shift_at(tone: Tone, luma: Floats) -> Floats:
-    """What the balance by tones adds to red, green and blue at a luma of 0 to 1: n × 3 of the gamma range."""
-    edge = 1 - (2 * luma - 1) ** 4
-    added: Floats = edge[..., None] * np.stack([np.polyval(one[::-1], luma) for one in _quadratics(tone)], axis=-1)
-    return added
-
-
 def _quadratics(tone: Tone) -> Floats:
-    """For each channel the factors of 1, luma and luma²: the Bernstein polynomials, weighted by what is added."""
+    """For each channel the factors of 1, luma and luma²: the Bernstein polynomials, weighted by what is added.
+
+    The kernel lets what they give fall to nothing at black and white, by 1 − (2·luma − 1)⁴.
+    """
     dark, middle, light = (
         (shift.warmth * WARM + shift.tint * MAGENTA) * MOST_SHIFT for shift in (tone.dark, tone.middle, tone.light)
     )
