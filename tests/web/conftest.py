@@ -13,7 +13,7 @@ from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
-from lucidex.services import people, runs
+from lucidex.services import logos, people, runs
 from lucidex.services.book import add_own
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
@@ -87,6 +87,7 @@ class Work:
     run_id: int
     cell_id: int
     routine_id: int
+    logo_id: int
 
 
 @pytest.fixture
@@ -101,4 +102,5 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     runs.stop_run(workshop, visitor.who, run_id)
     cell_id = runs.read_cells(workshop, visitor.who, run_id)[0].id
     routine_id = keep_routine(workshop, visitor.who, Routine(name="Mine", steps=(Exposure(stops=0.5),)))
-    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id)
+    logo_id = logos.keep_picture_as_logo(workshop, visitor.who, taken.picture_id).id
+    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id, logo_id)

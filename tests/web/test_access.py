@@ -44,6 +44,7 @@ def addressed(path: str, work: Work) -> str:
         "run_id": work.run_id,
         "routine_id": work.routine_id,
         "cell_id": work.cell_id,
+        "logo_id": work.logo_id,
         "way": "plain",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
@@ -59,6 +60,7 @@ QUERIES = {
     "names": "?pattern={name}",
     "draft": "?w=9&h=9",
     "look": "?name=moss",
+    "rows": "?on=1",
 }
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1},
@@ -80,6 +82,7 @@ FORMS: dict[str, dict[str, object]] = {
     "texts": {"version": 1},
     "routine": {"name": "x", "step": "a1"},
     "{routine_id}": {"name": "x"},
+    "smaller": {"percent": 75},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
 BODIES: dict[str, dict[str, object]] = {
@@ -103,7 +106,8 @@ def ask(visitor: Visitor | None, client: TestClient, method: str, path: str, add
         return client.request(method, address + query, headers=headers, json=body, follow_redirects=False)
     headers = {"X-CSRF-Token": visitor.csrf, "X-Version": "1"} if visitor else {}
     form = FORMS.get(last, {}) if method == "POST" else None
-    return client.request(method, address + query, headers=headers, data=form, follow_redirects=False)
+    files = {"file": ("a.png", b"")} if last == "logo-file" else None
+    return client.request(method, address + query, headers=headers, data=form, files=files, follow_redirects=False)
 
 
 def test_the_walk_finds_the_routes(application) -> None:  # noqa: ANN001
@@ -117,7 +121,7 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
     stranger = visit()
     walked = 0
     for method, path in all_routes(application):
-        if not re.search(r"\{(folio|picture|place|own|run|cell|routine)_id\}", path):
+        if not re.search(r"\{(folio|picture|place|own|run|cell|routine|logo)_id\}", path):
             continue
         answer = ask(stranger, stranger.client, method, path, addressed(path, work))
         if path == "/folios/{folio_id}":

@@ -13,8 +13,8 @@ from lucidex.core.frame import Frame
 from lucidex.core.geometry import Anchor, Placement, Point, Rule, Size, Window, clamped_window, covering_window, fit
 from lucidex.core.measures import MAX_TIMES, Multiple
 from lucidex.core.places import PlaceDemand
-from lucidex.core.steps import StepEntry, frame_after
-from lucidex.core.steps.base import Step
+from lucidex.core.steps import PlaceKey, StepEntry, frame_after
+from lucidex.core.steps.base import Band, FinishStep, Step
 from lucidex.core.steps.treating import cleanings_of, leaves_clear, treatment_of
 from lucidex.core.treatment import Treatment
 
@@ -23,8 +23,6 @@ MAX_STEPS = 200
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda body: body,  # revision 2 only adds: the focal point, what a framing was made for, multiples
 }  # from a revision to the next one
-
-PlaceKey = Annotated[str, Field(pattern=r"^\d{1,18}$")]
 
 
 class Framing(BaseModel):
@@ -57,14 +55,28 @@ class FocalPoint(BaseModel):
     y: Annotated[float, Field(ge=0, le=1)]
 
 
+OutputKey = Annotated[str, Field(pattern=r"^\d{1,18}(\.(jpeg|png|webp|avif))?$")]
+
+
+def output_key(place_key: str, also: FormatName | None = None) -> str:
+    """The key of a picture's settings in a place; those of a further format stand beside the first one's."""
+    return place_key if also is None else f"{place_key}.{also}"
+
+
 class Output(BaseModel):
-    """Format, quality and multiple of this picture in one place, where they differ from what the place says."""
+    """Format, quality and multiple of this picture in one place, where they differ from what the place says.
+
+    Beside a further format (`output_key`), the format is that one whatever is said here.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     format: FormatName | None = None
     quality: Annotated[int, Field(ge=1, le=100)] | None = None
     times: Annotated[int, Field(ge=1, le=MAX_TIMES)] | None = None
+    accepted_bytes: Annotated[int, Field(ge=100, le=2_000_000_000)] | None = Field(
+        None, description="A weight that somebody accepted for this picture here, above the place's ceiling."
+    )
     left_out: bool = Field(False, description="Whether runs make no file of this picture for this place.")
 
 
@@ -86,7 +98,7 @@ class PictureDocument(BaseModel):
     schema_revision: int = Field(default_factory=lambda: SCHEMA_REVISION)
     steps: Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS)] = ()
     framings: dict[PlaceKey, Framing] = Field(default_factory=dict)
-    outputs: dict[PlaceKey, Output] = Field(default_factory=dict)
+    outputs: dict[OutputKey, Output] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
 
@@ -120,6 +132,22 @@ class PictureDocument(BaseModel):
         """The steps that count."""
         return tuple(entry.step for entry in self.steps if entry.active)
 
+    def counting_in(self, place_key: str | None) -> tuple[StepEntry, ...]:
+        """The entries that decide what comes out in a place; without one, what decides the prepared picture."""
+        if place_key is None:
+            return tuple(entry for entry in self.steps if entry.active and entry.step.band is not Band.FINISH)
+        return tuple(entry for entry in self.steps if entry.counts_in(place_key))
+
+    def finish_steps(self, place_key: str) -> tuple[FinishStep, ...]:
+        """The steps on the finished size that count in a place."""
+        return tuple(e.step for e in self.counting_in(place_key) if isinstance(e.step, FinishStep))
+
+    @property
+    def logos(self) -> frozenset[str]:
+        """The files that its steps need beside the original, whether they count or not."""
+        needed = (entry.step.logo_sha256 for entry in self.steps if isinstance(entry.step, FinishStep))
+        return frozenset(sha256 for sha256 in needed if sha256 is not None)
+
     @property
     def treatment(self) -> Treatment:
         """What its active steps do to framed pixels."""
@@ -134,8 +162,11 @@ class PictureDocument(BaseModel):
         """Whether its steps leave something clear."""
         return frame.shows_clear or leaves_clear(self.active_steps)
 
-    def demand_for(self, place_key: str, demand: PlaceDemand) -> PlaceDemand:
-        """What the place asks of this picture: a multiple may be chosen for each picture."""
+    def demand_for(self, place_key: str, demand: PlaceDemand, also: FormatName | None = None) -> PlaceDemand:
+        """What the place asks of this picture: a multiple may be chosen, and a heavier file accepted, for each."""
+        accepted = self.outputs.get(output_key(place_key, also), Output()).accepted_bytes
+        if accepted is not None and demand.max_bytes is not None:
+            demand = demand.model_copy(update={"max_bytes": max(accepted, demand.max_bytes)})
         times = self.outputs.get(place_key, Output()).times
         if times is None or not isinstance(demand.measure, Multiple):
             return demand
@@ -158,14 +189,15 @@ class PictureDocument(BaseModel):
             return None
         return Framing(focal_x=self.focal_point.x, focal_y=self.focal_point.y)
 
-    def finds_quality(self, place_key: str, demand: PlaceDemand) -> bool:
+    def finds_quality(self, place_key: str, demand: PlaceDemand, also: FormatName | None = None) -> bool:
         """Whether the quality is found so that the file keeps the place's ceiling: nobody chose one."""
-        chosen = self.outputs.get(place_key, Output()).quality or demand.quality
+        own = self.outputs.get(output_key(place_key, also), Output()).quality
+        chosen = own if also else own or demand.quality
         return demand.max_bytes is not None and chosen is None
 
-    def is_left_out(self, place_key: str) -> bool:
-        """Whether runs pass this place over."""
-        return self.outputs.get(place_key, Output()).left_out
+    def is_left_out(self, place_key: str, also: FormatName | None = None) -> bool:
+        """Whether runs pass this place, or a further format of it, over."""
+        return self.outputs.get(output_key(place_key, also), Output()).left_out
 
     @property
     def focal_point_xy(self) -> Point | None:
@@ -177,9 +209,17 @@ class PictureDocument(BaseModel):
         framing = self.framings.get(place_key)
         return framing is not None and framing.made_for not in {None, frame_name(frame)}
 
-    def output(self, place_key: str, demand: PlaceDemand, has_clear_areas: bool) -> tuple[FormatName, int | None]:
-        """Format and quality for a place: this picture's own, else the place's, else what suits."""
-        own = self.outputs.get(place_key, Output())
+    def output(
+        self, place_key: str, demand: PlaceDemand, has_clear_areas: bool, also: FormatName | None = None
+    ) -> tuple[FormatName, int | None]:
+        """Format and quality for a place: this picture's own, else the place's, else what suits.
+
+        For a further format, only the quality is to be decided.
+        """
+        own = self.outputs.get(output_key(place_key, also), Output())
+        if also is not None:
+            usual = also.output.default_quality
+            return also, None if usual is None else own.quality or usual
         suits = FormatName.PNG if has_clear_areas else FormatName.JPEG
         name = own.format or demand.format or suits
         default = name.output.default_quality

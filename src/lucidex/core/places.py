@@ -34,6 +34,9 @@ class PlaceDemand(BaseModel):
     enlarges: bool = Field(True, description="Whether a picture that is shown whole may be enlarged.")
     ground: Ground = "#ffffff"
     format: FormatName | None = Field(None, description="Without one: JPEG, or PNG where areas are clear.")
+    also: Annotated[tuple[FormatName, ...], Field(max_length=len(FormatName))] = Field(
+        (), description="Further formats in which each picture is written, beside the first."
+    )
     quality: Annotated[int, Field(ge=1, le=100)] | None = None
     max_bytes: Annotated[int, Field(ge=100, le=2_000_000_000)] | None = None
     pixels_per_inch: Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)] | None = None
@@ -94,7 +97,9 @@ def demand_words(demand: PlaceDemand) -> str:
     if not demand.enlarges:
         parts.append("never enlarged")
     if demand.format is not None:
-        parts.append(f"as {demand.format.label}")
+        parts.append(f"as {' + '.join(one.label for one in (demand.format, *demand.also))}")
+    elif demand.also:
+        parts.append(f"also as {' + '.join(one.label for one in demand.also)}")
     return ", ".join(parts)
 
 

@@ -1,12 +1,14 @@
 """What deserves a warning before a picture leaves."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from lucidex.core.encode import FormatName
 from lucidex.core.frame import Frame
-from lucidex.core.geometry import Placement, Point, Rule, Window
+from lucidex.core.geometry import Placement, Point, Rule, Size, Window
 from lucidex.core.places import PlaceDemand
+from lucidex.core.stamping import Stamp
 from lucidex.core.units import format_number, format_weight
 
 SOFT_FROM = 1.02  # below this an enlargement cannot be seen
@@ -30,6 +32,7 @@ class FlagKind(StrEnum):
     TOO_HEAVY = "too heavy"
     SUBJECT_CUT = "subject cut"
     MOVED = "moved"
+    LOGO_ENLARGED = "logo enlarged"
 
 
 @dataclass(frozen=True)
@@ -103,6 +106,16 @@ def clear_flags(has_clear_areas: bool, name: FormatName, ground: str) -> list[Fl
             f"{name.label} has no clear areas: they turn {colour}.",
         )
     ]
+
+
+def logo_flags(stamps: Sequence[Stamp], files: Mapping[str, Size]) -> list[Flag]:
+    """A warning where a logo has fewer pixels than it fills; `files` are the sizes of the logos' files."""
+    factors = [stamp.box.size.longest / files[stamp.logo_sha256].longest for stamp in stamps]
+    if not factors or max(factors) <= SOFT_FROM:
+        return []
+    said = format_number(max(factors), 1)
+    sentence = f"The logo's file has too few pixels: it is enlarged {said} times here. Bring in a larger one."
+    return [Flag(FlagKind.LOGO_ENLARGED, f"logo enlarged {said} ×", sentence)]
 
 
 def weight_flags(byte_count: int, demand: PlaceDemand) -> list[Flag]:

@@ -1,11 +1,13 @@
 """Original + steps + place to pixels, at any scale.
 
 Four bands, in this order: source (decoding, `core.intake`, and `core.cleaning`), picture (the steps' one transform),
-framing with the one resampling, then what is done to the framed pixels (`core.treatment`) and the place's canvas.
+framing with the one resampling, then what is done to the framed pixels (`core.treatment`), the place's canvas, and on
+it the finish (`core.stamping`).
 Preview and file call the same `draw`; a preview is nothing but a place of its own size.
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import cv2
@@ -19,6 +21,7 @@ from lucidex.core.geometry import Box, Placement, Point, Size, Window
 from lucidex.core.grounds import Colour
 from lucidex.core.levels import AnyPixels, Source, level_for, level_size
 from lucidex.core.painting import paint
+from lucidex.core.stamping import Stamp, stamped
 from lucidex.core.transform import Transform, shift
 from lucidex.core.treatment import Treatment
 
@@ -35,7 +38,7 @@ class Plan:
 
     `total` leads from stored pixels to the picture, which is `picture` large; `unit` is the upright original's
     shorter side in drawn pixels; `layers` are the grounds that steps put into the picture; `ground` is the place's
-    canvas around it, None for clear.
+    canvas around it, None for clear; `stamps` are laid over all of it.
     """
 
     total: Transform
@@ -46,6 +49,7 @@ class Plan:
     ground: Colour | None
     layers: tuple[Layer, ...] = ()
     treatment: Treatment = UNTREATED
+    stamps: tuple[Stamp, ...] = ()
 
     @property
     def widened(self) -> "Plan":
@@ -76,21 +80,27 @@ def plan(
     placement: Placement,
     ground: Colour | None,
     treatment: Treatment = UNTREATED,
+    stamps: tuple[Stamp, ...] = (),
 ) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(frame.transform)
     density = max(_densities(total, placement))
     unit = placement.enlargement * frame.content_unit(frame.held_content(placement.window.centre))
     level = level_for(source.stored, 1 / density)
-    return Plan(total, frame.size, placement, level, unit, ground, frame.layers, treatment)
+    return Plan(total, frame.size, placement, level, unit, ground, frame.layers, treatment, stamps)
 
 
-def draw(source: Source, chosen: Plan) -> pyvips.Image:
+Logos = Mapping[str, Source]  # by their SHA-256
+NO_LOGOS: Logos = {}
+
+
+def draw(source: Source, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
     """Compute a result: 8-bit sRGB, 3 bands, or 4 with unpremultiplied alpha where it has clear areas.
 
-    The result has exactly the size of the placement's canvas. Raises pyvips.Error where memory is short.
+    `logos` holds the sources of all that the plan stamps. The result has exactly the size of the placement's canvas.
+    Raises pyvips.Error where memory is short.
     """
-    return finished(source, framed(source, chosen), chosen)
+    return finished(source, framed(source, chosen), chosen, logos)
 
 
 def framed(source: Source, chosen: Plan) -> pyvips.Image:
@@ -103,8 +113,8 @@ def framed(source: Source, chosen: Plan) -> pyvips.Image:
     return chosen.treatment.ready(part).copy_memory()
 
 
-def finished(source: Source, part: pyvips.Image, chosen: Plan) -> pyvips.Image:
-    """The second half: treatment, grounds and canvas."""
+def finished(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
+    """The second half: treatment, grounds, canvas and finish."""
     wide, placement = chosen.widened.placement, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
     to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
@@ -114,7 +124,16 @@ def finished(source: Source, part: pyvips.Image, chosen: Plan) -> pyvips.Image:
         treated = treated.crop(left, top, placement.drawn.width, placement.drawn.height)
     # chosen colours are painted after the treatment, so that they come out as they were chosen
     painted = paint(treated, chosen.layers, _to_picture(placement))
-    return _on_canvas(painted, placement, chosen.ground).copy_memory()
+    canvas = _on_canvas(painted, placement, chosen.ground).copy_memory()
+    for stamp in chosen.stamps:
+        canvas = stamped(canvas, draw_whole(logos[stamp.logo_sha256], stamp.box.size), stamp)
+    return canvas.copy_memory() if chosen.stamps else canvas
+
+
+def draw_whole(source: Source, drawn: Size) -> pyvips.Image:
+    """An upright original at some size, such as a logo: on the same way as any picture, without steps."""
+    whole = Window(0, 0, source.upright.width, source.upright.height)
+    return draw(source, plan(source, Frame.of(source.upright), Placement(whole, drawn, 0, 0, drawn), None))
 
 
 def _only_moves(source: Source, chosen: Plan) -> bool:

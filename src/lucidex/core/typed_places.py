@@ -46,7 +46,9 @@ _NEVER_ENLARGED = re.compile(r"\b(not enlarged|never enlarged)\b")
 _CEILING = re.compile(r"\b(?:under|below|at most|max)\s+(\d+(?:[.,]\d+)?\s*[a-z]+)")
 _DENSITY = re.compile(rf"\bat\s+({_NUMBER})\s*(?:ppi|dpi)?\b")
 _KEEP = re.compile(r"\bkeep\s+(?:the\s+)?((?:top|bottom)?\s*(?:left|right)?|centre|center)(?=$|\s)")
-_AS_FORMAT = re.compile(r"\bas\s+(jpe?g|png|webp|avif)\b")
+_FORMAT = "jpe?g|png|webp|avif"
+_AS_FORMAT = re.compile(rf"(?<!also )\bas\s+((?:{_FORMAT})(?:\s*\+\s*(?:{_FORMAT}))*)\b")
+_ALSO_AS = re.compile(rf"\balso\s+as\s+((?:{_FORMAT})(?:\s*\+\s*(?:{_FORMAT}))*)\b")
 _RULE = re.compile(r"\b(cover the place|cover|show whole|whole|no larger than|stretched|stretch)\b")
 
 
@@ -59,6 +61,7 @@ class ReadDemand(BaseModel):
     rule: Rule | None = None
     anchor: Anchor | None = None
     format: FormatName | None = None
+    also: tuple[FormatName, ...] | None = None
     max_bytes: int | None = None
     pixels_per_inch: float | None = None
     unit: LengthUnit | None = None
@@ -85,7 +88,8 @@ def looks_like_size(text: str) -> bool:
 
 
 def read_demand(text: str) -> ReadDemand:
-    """Read a typed place, for example `180 x 70 keep left`, `720 wide`, `40 %`, `1600x640 under 180 kB`.
+    """Read a typed place, for example `180 x 70 keep left`, `720 wide`, `40 %`, `1600x640 under 180 kB`,
+    `1080x1080 as jpeg + webp`.
 
     Decimal comma, `x`, `×` and `*`, kB and KB are all understood. Raises NotUnderstoodError for words that
     are no size, OutOfRangeError for sizes beyond the limits.
@@ -95,6 +99,8 @@ def read_demand(text: str) -> ReadDemand:
     rest, density = _take(_DENSITY, rest)
     rest, keep = _take(_KEEP, rest)
     rest, file_format = _take(_AS_FORMAT, rest)
+    rest, also = _take(_ALSO_AS, rest)
+    formats, further = _read_formats(file_format), _read_formats(also)
     rest, multiple = _take(_MULTIPLE, rest)
     rest, rule = _take(_RULE, rest)
     rest, never = _take(_NEVER_ENLARGED, rest)
@@ -106,7 +112,8 @@ def read_demand(text: str) -> ReadDemand:
                 "measure": _read_measure(rest.strip(" ,;"), pixels_per_inch, text, multiple is not None),
                 "rule": _RULES[rule] if rule else None,
                 "anchor": _read_anchor(keep),
-                "format": _FORMATS[file_format] if file_format else None,
+                "format": formats[0] if formats else None,
+                "also": (*formats[1:], *further) or None,
                 "max_bytes": parse_weight(ceiling) if ceiling else None,
                 "pixels_per_inch": pixels_per_inch,
                 "unit": _read_unit(rest),
@@ -123,6 +130,10 @@ def _take(pattern: re.Pattern[str], text: str) -> tuple[str, str | None]:
     if match is None:
         return text, None
     return text[: match.start()] + " " + text[match.end() :], match[1].strip()
+
+
+def _read_formats(words: str | None) -> list[str]:
+    return [_FORMATS[word.strip()] for word in words.split("+")] if words else []
 
 
 def _read_anchor(words: str | None) -> Anchor | None:

@@ -106,7 +106,7 @@ class Original(Base):
 
 
 class Picture(Base):
-    """An original in a folio, under the name it came with."""
+    """An original in a folio, under the name it came with; apart from the others where a routine is tried on it."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("picture_by_folio", "folio_id", "removed_at", "id"),)
@@ -117,6 +117,9 @@ class Picture(Base):
     file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
     created_at: Mapped[datetime] = mapped_column(default=now)
     removed_at: Mapped[datetime | None]
+    trial_of: Mapped[int | None] = mapped_column(
+        ForeignKey("routine.id", ondelete="SET NULL", name="picture_trial_of")
+    )
 
     folio: Mapped[Folio] = relationship()
     original: Mapped[Original] = relationship()
@@ -207,6 +210,21 @@ class RoutineRow(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class Logo(Base):
+    """A file that somebody keeps for putting on pictures."""
+
+    __tablename__ = "logo"
+    __table_args__ = (UniqueConstraint("person_id", "original_sha256", name="logo_once"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256"))
+    name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    original: Mapped[Original] = relationship()
+
+
 class RunState(StrEnum):
     """Where a run stands."""
 
@@ -242,7 +260,8 @@ class Run(Base):
 
 
 class Cell(Base):
-    """One picture in one place of a run, as it stood when the run was listed.
+    """One picture in one place of a run, as it stood when the run was listed; `also_format` where it is the same
+    once more in another format than the place's first.
 
     While it is taken, `holder` works on it until `lease_until`; each taking raises `attempt`, and only the holder of
     the present attempt may write its result.
@@ -261,6 +280,7 @@ class Cell(Base):
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
     place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
     snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id"))
+    also_format: Mapped[str | None] = mapped_column(String(8))
     path: Mapped[str] = mapped_column(String(400))
     state: Mapped[str] = mapped_column(String(10))
     attempt: Mapped[int] = mapped_column(default=0)

@@ -3,11 +3,12 @@
 import secrets
 from collections.abc import Callable
 
-from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts
+from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts, output_key
+from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.intake import Facts
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import Step
+from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.order import moved_before
 from lucidex.services.prepare import Alter
 
@@ -23,20 +24,25 @@ def _index(document: PictureDocument, step_id: str) -> int:
     raise NotFoundError("This step is no longer in the list.")
 
 
-def new_entry(step: Step, step_id: str | None = None) -> StepEntry:
+def new_entry(step: Step, step_id: str | None = None, only_in: str | None = None) -> StepEntry:
     """A step with an id of its own."""
-    return StepEntry.model_validate({"id": step_id or secrets.token_hex(6), "step": step.model_dump()})
+    return StepEntry.model_validate(
+        {"id": step_id or secrets.token_hex(6), "only_in": only_in, "step": step.model_dump()}
+    )
 
 
-def add_step(step: Step, step_id: str | None = None, before: str | None = None) -> Alter:
-    """Put a step at the end of the list, or before another one."""
+def add_step(step: Step, step_id: str | None = None, before: str | None = None, only_in: str | None = None) -> Alter:
+    """Put a step at the end of its part of the list, or before another one; what is done to the finished size stays
+    behind all others."""
 
     def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
         if len(document.steps) >= MAX_STEPS:
             raise OutOfRangeError(f"A picture can have at most {MAX_STEPS} steps.")
         seat = len(document.steps) if before is None else _index(document, before)
         steps = list(document.steps)
-        steps.insert(seat, new_entry(step, step_id))
+        finish = sum(entry.step.band is not Band.FINISH for entry in steps)
+        seat = max(seat, finish) if step.band is Band.FINISH else min(seat, finish)
+        steps.insert(seat, new_entry(step, step_id, only_in))
         return _with_steps(document, steps)
 
     return alter
@@ -59,7 +65,8 @@ def duplicate_step(step_id: str) -> Alter:
     def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
         index = _index(document, step_id)
         after = document.steps[index + 1].id if index + 1 < len(document.steps) else None
-        return add_step(document.steps[index].step, before=after)(document, facts)
+        entry = document.steps[index]
+        return add_step(entry.step, before=after, only_in=entry.only_in)(document, facts)
 
     return alter
 
@@ -96,10 +103,21 @@ def replace_step(step_id: str, *steps: Step) -> Alter:
 
     def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
         index = _index(document, step_id)
-        entries = [new_entry(step, step_id if place == 0 else None) for place, step in enumerate(steps)]
+        before = document.steps[index]
+        entries = [
+            new_entry(
+                step, step_id if place == 0 else None, before.only_in if step.band is before.step.band else None
+            )
+            for place, step in enumerate(steps)
+        ]
         return _with_steps(document, [*document.steps[:index], *entries, *document.steps[index + 1 :]])
 
     return alter
+
+
+def count_only_in(step_id: str, place_key: str | None) -> Alter:
+    """Let a step on the finished size count in one place alone, or in every one."""
+    return _replace(step_id, lambda entry: StepEntry.model_validate({**entry.model_dump(), "only_in": place_key}))
 
 
 def switch_step(step_id: str, active: bool) -> Alter:
@@ -150,13 +168,14 @@ def frame(place_id: int, framing: Framing | None) -> Alter:
     return alter
 
 
-def set_output(place_id: int, output: Output) -> Alter:
-    """Choose format and quality of this picture in one place."""
+def set_output(place_id: int, output: Output, also: FormatName | None = None) -> Alter:
+    """Choose format and quality of this picture in one place, or the quality of a further format there."""
 
     def alter(document: PictureDocument, facts: Facts) -> PictureDocument:
-        outputs = {key: value for key, value in document.outputs.items() if key != str(place_id)}
+        written = output_key(str(place_id), also)
+        outputs = {key: value for key, value in document.outputs.items() if key != written}
         if output != Output():
-            outputs[str(place_id)] = output
+            outputs[written] = output
         return document.model_copy(update={"outputs": outputs})
 
     return alter

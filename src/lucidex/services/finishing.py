@@ -22,6 +22,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
+from lucidex.core.encode import FormatName
 from lucidex.core.errors import SaidError, UnavailableError
 from lucidex.core.places import PlaceDemand
 from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState, Snapshot, now
@@ -53,6 +54,7 @@ class Taken:
     picture_id: int
     place_id: int
     snapshot_id: int
+    also: FormatName | None
     attempt: int
     holder: str
 
@@ -90,7 +92,9 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 continue
             cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
             cell.attempt += 1
-            return Taken(cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id, cell.attempt, holder)
+            also = FormatName(cell.also_format) if cell.also_format else None
+            seat = (cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id)
+            return Taken(*seat, also, cell.attempt, holder)
 
 
 def _end_runs(session: Session) -> None:
@@ -147,7 +151,7 @@ def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
         state = with_document(read_picture(workshop, who, taken.picture_id), document)
         workshop.pinned.put(("snapshot", taken.snapshot_id), state)
         workshop.pinned.put(("place", taken.run_id, taken.place_id), demand)
-    return in_place(workshop, state, str(taken.place_id), demand)
+    return in_place(workshop, state, str(taken.place_id), demand, taken.also)
 
 
 def _end(workshop: Workshop, taken: Taken, **values: object) -> None:

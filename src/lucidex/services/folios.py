@@ -60,6 +60,11 @@ def _picture(session: Session, who: Who, picture_id: int, also: ColumnElement[bo
     return picture
 
 
+def allowed_pictures(who: Who) -> ColumnElement[bool]:
+    """The condition that a picture stands in a folio which the person may see."""
+    return Picture.removed_at.is_(None) & Picture.folio_id.in_(select(Folio.id).where(_allowed(who)))
+
+
 def version_of(session: Session, who: Who, picture_id: int) -> int:
     """The version of a picture's document, or NotFoundError as for the picture."""
     found = select(Document.version).join(Picture, Picture.id == Document.picture_id).join(Folio)

@@ -2,6 +2,7 @@
 
 from sqlalchemy import update
 
+from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
 from lucidex.core.places import PlaceDemand, amended
 from lucidex.core.typed_places import ReadDemand
@@ -60,6 +61,13 @@ def change_place(workshop: Workshop, who: Who, place_id: int, version: int, dema
             )
         session.refresh(place)
         return place
+
+
+def write_also(workshop: Workshop, who: Who, place_id: int, formats: tuple[FormatName, ...]) -> Place:
+    """Write every picture of a place in further formats too."""
+    place = find_place(workshop, who, place_id)
+    demand = amended(demand_of(place), also=formats)
+    return change_place(workshop, who, place_id, place.version, demand, place.name)
 
 
 def take_down(workshop: Workshop, who: Who, place_id: int) -> Place:

@@ -14,6 +14,7 @@ from lucidex.core.frame import Frame
 from lucidex.core.intake import Facts
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
 from lucidex.services.folios import picture_of, version_of
+from lucidex.services.logos import check_logos
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -103,6 +104,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
         )
         if after == before:
             return _state(session, picture)
+        check_logos(session, who, after.logos - before.logos)
         snapshot = Snapshot(
             picture_id=picture.id,
             parent_id=held.snapshot_id,

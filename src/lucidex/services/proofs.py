@@ -1,12 +1,15 @@
 """The proof sheet: every picture of a folio in every place, with what deserves a look."""
 
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 from sqlalchemy import select
 
-from lucidex.core.document import Framing, Output, frame_name, framing_of_window
-from lucidex.core.errors import OutOfRangeError, SaidError
+from lucidex.core.document import Framing, Output, frame_name, framing_of_window, output_key
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError
 from lucidex.core.geometry import Window
+from lucidex.core.places import demand_words
 from lucidex.core.proofing import Flag, framing_flags
 from lucidex.records.models import Place, Result
 from lucidex.services import changes
@@ -21,20 +24,58 @@ ASKED_AT_ONCE = 400
 
 
 @dataclass(frozen=True)
+class Column:
+    """A column of the sheet: a place, in its first format or in a further one."""
+
+    place: Place
+    also: FormatName | None = None
+
+    @property
+    def words(self) -> str:
+        """What stands over it, beside the place's name."""
+        return demand_words(demand_of(self.place).model_copy(update={"also": (), "format": None}))
+
+    @property
+    def format_words(self) -> str:
+        """Its format; “format” where each picture has what suits it."""
+        name = self.also or demand_of(self.place).format
+        return name.label if name else "format"
+
+
+def columns_of(places: Sequence[Place]) -> list[Column]:
+    """The columns of some places."""
+    return [Column(place, also) for place in places for also in (None, *demand_of(place).also)]
+
+
+@dataclass(frozen=True)
 class ProofCell:
-    """A picture in a place: worked out, with its warnings, or a sentence where it cannot be made."""
+    """A picture in a place: worked out, with its warnings, or a sentence where it cannot be made.
+
+    A further format that is the picture's first one already is not made twice.
+    """
 
     state: PictureState
     place: Place
+    also: FormatName | None
     placed: PlacedPicture | None
     trouble: str | None
     is_left_out: bool
     flags: tuple[Flag, ...]
 
     @property
+    def repeats(self) -> bool:
+        """Whether it would be the same file as the first format's."""
+        return self.also is not None and self.placed is not None and self.also is self.placed.first_format
+
+    @property
+    def is_made(self) -> bool:
+        """Whether runs make a file of it."""
+        return not self.is_left_out and not self.repeats
+
+    @property
     def needs_look(self) -> bool:
         """Whether somebody should look before it leaves."""
-        return not self.is_left_out and (self.trouble is not None or bool(self.flags))
+        return self.is_made and (self.trouble is not None or bool(self.flags))
 
     def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
         """All warnings, once the weight is known."""
@@ -62,15 +103,15 @@ class ProofRow:
         return any(cell.needs_look for cell in self.cells)
 
 
-def proof_cell(workshop: Workshop, state: PictureState, place: Place) -> ProofCell:
+def proof_cell(workshop: Workshop, state: PictureState, column: Column) -> ProofCell:
     """One cell, not rendered."""
-    key = str(place.id)
-    left_out = state.document.is_left_out(key)
+    place, also, key = column.place, column.also, str(column.place.id)
+    left_out = state.document.is_left_out(key, also)
     try:
-        placed = in_place(workshop, state, key, demand_of(place))
+        placed = in_place(workshop, state, key, demand_of(place), also)
     except SaidError as error:
-        return ProofCell(state, place, None, error.sentence, left_out, ())
-    return ProofCell(state, place, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
+        return ProofCell(state, place, also, None, error.sentence, left_out, ())
+    return ProofCell(state, place, also, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
 
 
 def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]:
@@ -83,17 +124,28 @@ def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]
     return framing_flags(frame, placed.placement.window, document.focal_point_xy, chosen, framing is not None)
 
 
-def find_cell(workshop: Workshop, who: Who, picture_id: int, place_id: int) -> ProofCell:
+def find_cell(
+    workshop: Workshop, who: Who, picture_id: int, place_id: int, also: FormatName | None = None
+) -> ProofCell:
     """One cell of a folio. NotFoundError where picture and place do not belong together."""
     state = read_picture(workshop, who, picture_id)
     place = find_place(workshop, who, place_id)
-    return proof_cell(workshop, state, place)
+    if place.folio_id != state.folio_id:
+        raise NotFoundError("This place hangs in another folio.")
+    return proof_cell(workshop, state, Column(place, also))
 
 
-def proof_rows(workshop: Workshop, folio: FolioView, who: Who) -> list[ProofRow]:
-    """All rows with their cells, not rendered; what is finished already shows its weight's warnings too."""
-    states = [read_picture(workshop, who, picture.id) for picture in folio.pictures]
-    rows = [ProofRow(state, [proof_cell(workshop, state, place) for place in folio.places]) for state in states]
+def proof_rows(
+    workshop: Workshop, folio: FolioView, who: Who, picture_ids: Collection[int] | None = None
+) -> list[ProofRow]:
+    """All rows, or those of some pictures, with their cells, not rendered.
+
+    What is finished already shows its weight's warnings too.
+    """
+    wanted = [picture.id for picture in folio.pictures if picture_ids is None or picture.id in picture_ids]
+    states = [read_picture(workshop, who, picture_id) for picture_id in wanted]
+    columns = columns_of(folio.places)
+    rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
     weights = _known_weights(workshop, [cell.placed.wanted.key for row in rows for cell in row.cells if cell.placed])
     return [ProofRow(row.state, [_weighed(cell, weights) for cell in row.cells]) for row in rows]
 
@@ -101,8 +153,7 @@ def proof_rows(workshop: Workshop, folio: FolioView, who: Who) -> list[ProofRow]
 def _weighed(cell: ProofCell, weights: dict[str, int]) -> ProofCell:
     if cell.placed is None or (weight := weights.get(cell.placed.wanted.key)) is None:
         return cell
-    flags = cell.flags_at(weight)
-    return ProofCell(cell.state, cell.place, cell.placed, cell.trouble, cell.is_left_out, flags)
+    return replace(cell, flags=cell.flags_at(weight))
 
 
 def _known_weights(workshop: Workshop, keys: list[str]) -> dict[str, int]:
@@ -145,12 +196,19 @@ def accept(workshop: Workshop, who: Who, cell: ProofCell) -> ProofCell:
 
 def leave_out(workshop: Workshop, who: Who, cell: ProofCell, out: bool) -> ProofCell:
     """Let runs pass a cell over, or make it again."""
-    key = str(cell.place.id)
-    output = cell.state.document.outputs.get(key, Output()).model_copy(update={"left_out": out})
-    said = f"{'Left out of' if out else 'Put back into'} “{cell.place.name}”"
-    return _changed(workshop, who, cell, said, changes.set_output(cell.place.id, output))
+    output = _output(cell).model_copy(update={"left_out": out})
+    said = f"{'Left out of' if out else 'Put back into'} {_named(cell)}"
+    return _changed(workshop, who, cell, said, changes.set_output(cell.place.id, output, cell.also))
+
+
+def _output(cell: ProofCell) -> Output:
+    return cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output())
+
+
+def _named(cell: ProofCell) -> str:
+    return f"“{cell.place.name}”" + (f" as {cell.also.label}" if cell.also else "")
 
 
 def _changed(workshop: Workshop, who: Who, cell: ProofCell, did: str, alter: Alter) -> ProofCell:
     state = change(workshop, who, cell.state.picture_id, cell.state.version, did, alter)
-    return proof_cell(workshop, state, cell.place)
+    return proof_cell(workshop, state, Column(cell.place, cell.also))

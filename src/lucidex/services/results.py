@@ -72,7 +72,7 @@ class Renderer:
     def draft(self, wanted: Wanted) -> tuple[bytes, AnyPixels]:
         """Encoded bytes and pixels of what a moving control asks for; kept nowhere, as the next ones follow."""
         with self._preview_slots:
-            image = finished(wanted.source, self._framed(wanted), wanted.chosen)
+            image = finished(wanted.source, self._framed(wanted), wanted.chosen, wanted.logos)
             pixels: AnyPixels = image.numpy()
             if wanted.format is FormatName.JPEG:
                 return jpeg.draft(pixels[..., :3], DRAFT_QUALITY), pixels
@@ -119,7 +119,8 @@ class Renderer:
                 placement = wanted.chosen.placement
                 own = Size(max(1, round(placement.window.width)), max(1, round(placement.window.height)))
                 small = draw(
-                    wanted.source, replace(wanted.chosen, placement=Placement(placement.window, own, 0, 0, own))
+                    wanted.source,
+                    replace(wanted.chosen, placement=Placement(placement.window, own, 0, 0, own), stamps=()),
                 )
                 across, down = placement.drawn.width / own.width, placement.drawn.height / own.height
                 image = small.affine((across, 0, 0, down), interpolate=pyvips.Interpolate.new("bilinear"))
@@ -153,7 +154,7 @@ class Renderer:
         key = wanted.pixels_key
         image = self._pixels.get(key)
         if image is None:
-            image = finished(wanted.source, self._framed(wanted), wanted.chosen)
+            image = finished(wanted.source, self._framed(wanted), wanted.chosen, wanted.logos)
             self._pixels.put(key, image)
         return image
 

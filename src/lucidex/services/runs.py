@@ -1,19 +1,20 @@
 """Runs: many pictures in many places as one list of cells, kept in the database from its listing to its end."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.file_list import ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
-from lucidex.services.folios import folio_of, read_folio
+from lucidex.services.folios import FolioView, folio_of, read_folio
 from lucidex.services.people import Who
-from lucidex.services.places import demand_of
 from lucidex.services.prepare import read_picture
-from lucidex.services.wanted import in_place
+from lucidex.services.proofs import ProofCell, columns_of, proof_cell
+from lucidex.services.wanted import PlacedPicture
 from lucidex.services.workshop import Workshop
 
 MAX_CELLS = 20_000
@@ -27,6 +28,7 @@ class ListedCell:
     picture_id: int
     place_id: int
     snapshot_id: int
+    also: FormatName | None
     listed: ListedFile | None
     trouble: str | None = None
 
@@ -38,35 +40,34 @@ def list_cells(workshop: Workshop, who: Who, folio_id: int, pattern: str, day: d
     """
     check_pattern(pattern)
     folio = read_folio(workshop, who, folio_id)
-    open_cells: list[tuple[int, int, int, Naming | None, str | None]] = []
+    open_cells: list[ListedCell] = []
+    namings: list[Naming] = []
     for number, picture in enumerate(folio.pictures, 1):
         state = read_picture(workshop, who, picture.id)
-        for place in folio.places:
-            if state.document.is_left_out(str(place.id)):
+        for cell in (proof_cell(workshop, state, column) for column in columns_of(folio.places)):
+            if not cell.is_made:
                 continue
-            try:
-                placed = in_place(workshop, state, str(place.id), demand_of(place))
-            except SaidError as error:
-                open_cells.append((picture.id, place.id, state.snapshot_id, None, error.sentence))
-                continue
-            naming = Naming(
-                name=state.file_name,
-                place=place.name,
-                size=placed.size,
-                number=number,
-                count=len(folio.pictures),
-                date=day.isoformat(),
-                group=folio.folio.name,
-                format=placed.wanted.format,
-            )
-            open_cells.append((picture.id, place.id, state.snapshot_id, naming, None))
+            trouble = None if cell.placed else cell.trouble
+            open_cells.append(ListedCell(picture.id, cell.place.id, state.snapshot_id, cell.also, None, trouble))
+            if cell.placed is not None:
+                namings.append(_naming(folio, number, day, cell, cell.placed))
     if len(open_cells) > MAX_CELLS:
         raise OutOfRangeError(f"A run makes at most {MAX_CELLS} files; these would be {len(open_cells)}.")
-    names = iter(list_files(pattern, [naming for *_, naming, _ in open_cells if naming is not None]))
-    return [
-        ListedCell(picture, place, snapshot, next(names) if naming is not None else None, trouble)
-        for picture, place, snapshot, naming, trouble in open_cells
-    ]
+    names = iter(list_files(pattern, namings))
+    return [cell if cell.trouble else replace(cell, listed=next(names)) for cell in open_cells]
+
+
+def _naming(folio: FolioView, number: int, day: date, cell: ProofCell, placed: PlacedPicture) -> Naming:
+    return Naming(
+        name=cell.state.file_name,
+        place=cell.place.name,
+        size=placed.size,
+        number=number,
+        count=len(folio.pictures),
+        date=day.isoformat(),
+        group=folio.folio.name,
+        format=placed.wanted.format,
+    )
 
 
 def today() -> date:
@@ -103,6 +104,7 @@ def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
         picture_id=cell.picture_id,
         place_id=cell.place_id,
         snapshot_id=cell.snapshot_id,
+        also_format=cell.also,
         path=cell.listed.path if cell.listed else f"unnamed-{seat}",
         state=CellState.FAILED if cell.trouble else CellState.WAITING,
         said=cell.trouble,

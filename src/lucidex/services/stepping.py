@@ -19,6 +19,7 @@ from lucidex.core.steps.tone import ToneStep, tone_of
 from lucidex.core.tone.amounts import Tone
 from lucidex.core.tone.clipping import colour_at
 from lucidex.services import changes
+from lucidex.services.logos import adopt_logos
 from lucidex.services.people import Who
 from lucidex.services.prepare import Alter, PictureState, change, read_picture, with_document
 from lucidex.services.results import Renderer
@@ -109,6 +110,7 @@ def put_on_pictures(
     renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_ids: Sequence[int]
 ) -> list[PutOn]:
     """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
+    adopt_logos(workshop, who, steps)
     return [_put_on(renderer, workshop, who, steps, picture_id) for picture_id in picture_ids]
 
 

@@ -1,7 +1,8 @@
 """What is asked for: a picture in a place, or on the screen, worked out and not yet rendered."""
 
-from collections.abc import Hashable
-from dataclasses import dataclass, replace
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from lucidex.core.cleaning import Cleaning
 from lucidex.core.document import PictureDocument, shows_ground
@@ -14,10 +15,11 @@ from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
-from lucidex.core.proofing import Flag, clear_flags, shape_flags, weight_flags
+from lucidex.core.proofing import Flag, clear_flags, logo_flags, shape_flags, weight_flags
 from lucidex.core.render import Plan, plan
 from lucidex.core.steps import StepEntry
 from lucidex.services.gather import open_source
+from lucidex.services.logos import logo_source
 from lucidex.services.prepare import PictureState
 from lucidex.services.workshop import Workshop
 
@@ -36,6 +38,7 @@ class Wanted:
     format: FormatName
     encoding: Encoding
     cleanings: tuple[Cleaning, ...] = ()
+    logos: Mapping[str, Source] = field(default_factory=dict)
 
     @property
     def framed_key(self) -> Hashable:
@@ -44,12 +47,12 @@ class Wanted:
         ready_for = (treatment.tone is not None, bool(treatment.clearings))
         return (self.original_sha256, self.cleanings, wide.total, wide.placement, wide.level, ready_for)
 
-    @property
+    @cached_property
     def pixels_key(self) -> str:
         """The key of its pixels."""
         return pixels_key(self.original_sha256, self.steps, self.chosen)
 
-    @property
+    @cached_property
     def key(self) -> str:
         """The key of its bytes."""
         return encoded_key(self.pixels_key, self.format, self.encoding)
@@ -62,12 +65,13 @@ class Wanted:
 
 @dataclass(frozen=True)
 class PlacedPicture:
-    """A picture in a place, worked out but not rendered."""
+    """A picture in a place, worked out but not rendered. `first_format` is the one it has there alone."""
 
     wanted: Wanted
     demand: PlaceDemand
     flags: tuple[Flag, ...]
     file_name: str
+    first_format: FormatName
 
     @property
     def placement(self) -> Placement:
@@ -91,33 +95,57 @@ def in_place(
     demand: PlaceDemand,
     as_format: FormatName | None = None,
 ) -> PlacedPicture:
-    """Work out a picture in a place. `as_format` asks for another format than the document's.
+    """Work out a picture in a place. `as_format` asks for another format than the document's first.
 
     Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
     """
     frame = state.frame
-    demand = state.document.demand_for(place_key, demand)
-    placement = state.document.placement(frame, place_key, demand)
-    has_clear = state.facts.has_clear_areas or state.document.shows_clear(frame) or shows_ground(placement, demand)
-    name, quality = state.document.output(place_key, demand, has_clear)
-    is_another = as_format is not None and as_format is not name
-    if as_format is not None and is_another:
-        name, quality = as_format, as_format.output.default_quality
+    asked = state.document.demand_for(place_key, demand)
+    placement = state.document.placement(frame, place_key, asked)
+    has_clear = state.facts.has_clear_areas or state.document.shows_clear(frame) or shows_ground(placement, asked)
+    name, quality = state.document.output(place_key, asked, has_clear)
+    first, also = name, as_format if as_format is not name else None
+    demand = state.document.demand_for(place_key, demand, also)
+    if also is not None:
+        name, quality = state.document.output(place_key, demand, has_clear, also)
     ground = colour_of(demand.ground)
-    finds_quality = is_another or state.document.finds_quality(place_key, demand)
+    finds_quality = state.document.finds_quality(place_key, demand, also)
     encoding = Encoding(
         quality,
         demand.pixels_per_inch,
         ground or (255, 255, 255),
         max_bytes=demand.max_bytes if finds_quality and quality is not None else None,
     )
-    wanted = _wanted(workshop, state, state.document, frame, placement, ground if _fills(placement) else None)
-    flags = (*shape_flags(placement, demand.rule), *clear_flags(has_clear, name, demand.ground))
+    wanted = _finishing(
+        workshop,
+        state.document,
+        place_key,
+        _wanted(workshop, state, state.document, frame, placement, ground if _fills(placement) else None),
+    )
+    flags = (
+        *shape_flags(placement, demand.rule),
+        *clear_flags(has_clear, name, demand.ground),
+        *logo_flags(wanted.chosen.stamps, {sha256: logo.upright for sha256, logo in wanted.logos.items()}),
+    )
     return PlacedPicture(
         replace(wanted, format=_holding(name, placement.canvas), encoding=encoding),
         demand,
         flags,
         result_name(state.file_name, placement.canvas, name),
+        first,
+    )
+
+
+def _finishing(workshop: Workshop, document: PictureDocument, place_key: str, wanted: Wanted) -> Wanted:
+    """With what is done to the finished size in this place."""
+    steps = [step for step in document.finish_steps(place_key) if step.logo_sha256]
+    logos = {sha256: logo_source(workshop, sha256) for step in steps if (sha256 := step.logo_sha256)}
+    stamps = [step.stamp(wanted.size, logos[step.logo_sha256 or ""].upright) for step in steps]
+    return replace(
+        wanted,
+        steps=document.counting_in(place_key),
+        chosen=replace(wanted.chosen, stamps=tuple(stamp for stamp in stamps if stamp is not None)),
+        logos=logos,
     )
 
 
@@ -145,7 +173,7 @@ def _wanted(
     suits = FormatName.PNG if state.facts.has_alpha or document.shows_clear(frame) else FormatName.JPEG
     return Wanted(
         state.original_sha256,
-        document.steps,
+        document.counting_in(None),
         source,
         plan(source, frame, placement, ground, document.treatment),
         suits,

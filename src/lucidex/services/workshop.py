@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import pyvips
 
+from lucidex.core.intake import Facts
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FileStore, FolderStore
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
 STATES_KEPT = 512
+LOGOS_KEPT = 64
 
 
 class Workshop:
@@ -31,6 +33,7 @@ class Workshop:
         self.isolated = IsolatedRunner()
         self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
         self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
+        self.logo_facts: CappedCache[Facts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)

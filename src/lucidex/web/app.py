@@ -22,11 +22,13 @@ from lucidex.web.pages import (
     book,
     files,
     folio,
+    logos,
     proof,
     routines,
     running,
     seeing,
     start,
+    writing,
 )
 from lucidex.web.security import SecurityHeaders
 from lucidex.web.templating import STATIC
@@ -57,7 +59,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     )
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
-    often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, proof, running)
+    often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, logos, proof, writing, running)
     for module in (*often, account, start, folio, book, routines, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

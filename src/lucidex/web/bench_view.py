@@ -13,9 +13,12 @@ from lucidex.core.measures import Multiple, Percent, Rung, ladder
 from lucidex.core.places import PlaceDemand
 from lucidex.core.proofing import SOFT_FROM
 from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import Band
+from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.logos import KeptLogo, read_logos
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture
@@ -72,6 +75,7 @@ class BenchView:
     advice: dict[str, Advice]
     after: StepEntry | None
     insert: StepEntry | None
+    logos: list[KeptLogo]
 
     @property
     def place_id(self) -> int | None:
@@ -82,6 +86,35 @@ class BenchView:
     def open_step(self) -> StepEntry | None:
         """The step whose control is unfolded."""
         return next((entry for entry in self.state.document.steps if entry.id == self.open), None)
+
+    @property
+    def everywhere(self) -> list[StepEntry]:
+        """The steps that count in every place."""
+        return [entry for entry in self.state.document.steps if entry.only_in is None]
+
+    @property
+    def only_here(self) -> list[StepEntry]:
+        """The steps that count in the chosen place alone."""
+        return [entry for entry in self.state.document.steps if entry.only_in == str(self.place_id)]
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """The numbers of the steps, as they are counted in the ledger."""
+        return {entry.id: index for index, entry in enumerate((*self.everywhere, *self.only_here), 1)}
+
+    @property
+    def firsts(self) -> set[str]:
+        """The steps that cannot move up."""
+        return {next(iter(ids)) for ids in self._by_band() if ids}
+
+    @property
+    def lasts(self) -> set[str]:
+        """The steps that cannot move down."""
+        return {ids[-1] for ids in self._by_band() if ids}
+
+    def _by_band(self) -> list[list[str]]:
+        steps = self.state.document.steps
+        return [[entry.id for entry in steps if entry.step.band is band] for band in Band]
 
     @property
     def digest(self) -> str:
@@ -170,6 +203,7 @@ def bench_view(app: AppContext, who: Who, picture_id: int, shown: Shown) -> Benc
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),
+        logos=read_logos(app.workshop, who) if open_step and isinstance(open_step.step, Logo) else [],
     )
 
 

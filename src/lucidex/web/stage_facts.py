@@ -7,8 +7,9 @@ from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
 from lucidex.core.places import Displays
+from lucidex.core.stamping import Stamp
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import FramingStep
+from lucidex.core.steps.base import FinishStep, FramingStep
 from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.crop import Crop, ShapeArea
 from lucidex.core.steps.detail import CleaningStep
@@ -24,7 +25,7 @@ Facts = dict[str, object]
 
 def steps_digest(state: PictureState, document: PictureDocument) -> str:
     """Changes whenever a preview of the picture would."""
-    steps = json.dumps([entry.model_dump(mode="json") for entry in document.steps if entry.active])
+    steps = json.dumps([entry.model_dump(mode="json") for entry in document.counting_in(None)])
     return sha256(f"{state.original_sha256}{steps}".encode()).hexdigest()[:16]
 
 
@@ -40,7 +41,7 @@ def stage_facts(
         return _whole(state, *_just_after(state, after))
     open_step = next((entry for entry in state.document.steps if entry.id == open_part), None)
     if open_step is not None:
-        return _step_facts(state, open_step)
+        return _step_facts(state, open_step, place, placed)
     if open_part == "focal":
         return _focal_facts(state)
     return _place_facts(state, place, placed)
@@ -78,7 +79,7 @@ def _whole(state: PictureState, document: PictureDocument, before: str | None) -
     }
 
 
-def _step_facts(state: PictureState, entry: StepEntry) -> Facts:
+def _step_facts(state: PictureState, entry: StepEntry, place: Place | None, placed: PlacedPicture | None) -> Facts:
     """The picture before or after an unfolded step, with what can be dragged."""
     at_step = f"/pictures/{state.picture_id}/steps/{entry.id}"
     if isinstance(entry.step, Crop):
@@ -92,6 +93,8 @@ def _step_facts(state: PictureState, entry: StepEntry) -> Facts:
         return _whole(state, *_just_after(state, entry)) | {"mode": "level", "post": f"{at_step}/line"}
     if isinstance(entry.step, FramingStep):
         return _whole(state, *_just_after(state, entry))
+    if isinstance(entry.step, FinishStep):
+        return _place_facts(state, place, placed)
     facts = _whole(state, state.document, None)
     if isinstance(entry.step, CleaningStep):
         return facts  # computed at full size, which takes seconds: on release, not while it moves
@@ -132,6 +135,7 @@ def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture
         return facts
     facts |= {"output": _size(placed.size), "enlargement": placed.placement.enlargement}
     facts["shown"] = shown_in_place(state, place, placed)
+    facts["stamps"] = _stamps(state, place, placed)
     if not placed.placement.covers_canvas:
         facts["canvas"] = _window(canvas_around(placed.placement))
     if placed.demand.is_framed:
@@ -145,6 +149,26 @@ def _place_facts(state: PictureState, place: Place | None, placed: PlacedPicture
             "focal": _focal(state, frame, place),
         }
     return facts
+
+
+def _stamps(state: PictureState, place: Place, placed: PlacedPicture) -> list[Facts]:
+    """What is laid over the finished size: its seat as fractions of that size, and its pixels."""
+    entries = [e for e in state.document.counting_in(str(place.id)) if getattr(e.step, "logo_sha256", None)]
+    size = placed.size
+    return [
+        {
+            "left": stamp.box.left / size.width,
+            "top": stamp.box.top / size.height,
+            "width": stamp.box.size.width / size.width,
+            "height": stamp.box.size.height / size.height,
+            "address": f"/pictures/{state.picture_id}/steps/{entry.id}/logo?place={place.id}&v={_stamp_name(stamp)}",
+        }
+        for entry, stamp in zip(entries, placed.wanted.chosen.stamps, strict=True)
+    ]
+
+
+def _stamp_name(stamp: Stamp) -> str:
+    return sha256(repr(stamp).encode()).hexdigest()[:16]
 
 
 def shown_in_place(state: PictureState, place: Place, placed: PlacedPicture) -> Facts:

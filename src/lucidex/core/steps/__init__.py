@@ -1,20 +1,21 @@
 """All kinds of steps. Whoever adds a step writes one file in this folder and names it in `ALL_STEPS`."""
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame, Note
 from lucidex.core.geometry import check_output_size
-from lucidex.core.steps.base import FramingStep, Heading, Offer, Step
+from lucidex.core.steps.base import Band, FramingStep, Heading, Offer, Step
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.curve import Curve, Levels
 from lucidex.core.steps.detail import BringBack, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.drawn import DrawnStep
+from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.looks import LookStep
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room, Strip
@@ -53,6 +54,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     ClearGround,
     Denoise,
     BringBack,
+    Logo,
 )
 
 AnyStep = Annotated[
@@ -83,7 +85,8 @@ AnyStep = Annotated[
     | DrawnStep
     | ClearGround
     | Denoise
-    | BringBack,
+    | BringBack
+    | Logo,
     Field(discriminator="kind"),
 ]
 
@@ -91,14 +94,31 @@ AnyStep = Annotated[
 _SEATS = (None, *Heading)
 
 
+PlaceKey = Annotated[str, Field(pattern=r"^\d{1,18}$")]
+
+
 class StepEntry(BaseModel):
-    """A step in a list: `id` stays the same while its parameters change; an inactive one is skipped."""
+    """A step in a list: `id` stays the same while its parameters change; an inactive one is skipped.
+
+    A step on the finished size may count `only_in` one place.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     id: Annotated[str, Field(pattern=r"^[0-9a-z]{1,26}$")]
     active: bool = True
+    only_in: PlaceKey | None = None
     step: AnyStep
+
+    @model_validator(mode="after")
+    def _only_finish_is_for_one_place(self) -> Self:
+        if self.only_in is not None and self.step.band is not Band.FINISH:
+            raise ValueError("only a step on the finished size can count in one place alone")
+        return self
+
+    def counts_in(self, place_key: str) -> bool:
+        """Whether it does something to what comes out in a place."""
+        return self.active and self.only_in in {None, place_key}
 
 
 def all_offers() -> tuple[Offer, ...]:

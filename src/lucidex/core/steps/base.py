@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from lucidex.core.content import Raster
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.frame import Frame, Note
+from lucidex.core.geometry import Size
+from lucidex.core.stamping import Stamp
 from lucidex.core.units import parse_decimal
 
 _AMOUNT = re.compile(r"([a-z ]+?)(?: by)? ([+−-]?\d{1,4}(?:[.,]\d{1,3})?) ?(?:%|stops?|px)?")
@@ -50,6 +52,7 @@ class Group(StrEnum):
     FRAME = "Frame"
     TONE = "Tone"
     MEND = "Mend"
+    FINISH = "Finish"
 
 
 class Heading(StrEnum):
@@ -172,6 +175,22 @@ class FramingStep(Step):
     def reframe(self, frame: Frame) -> Frame:
         """The frame after this step."""
         raise NotImplementedError
+
+
+class FinishStep(Step):
+    """A step on the finished size, in every place or only in one; it goes after all others."""
+
+    band: ClassVar[Band] = Band.FINISH
+    group: ClassVar[Group] = Group.FINISH
+
+    @property
+    def logo_sha256(self) -> str | None:
+        """The file that it needs, beside the picture's own."""
+        return None
+
+    def stamp(self, canvas: Size, logo: Size) -> Stamp | None:
+        """What it lays over a canvas; `logo` is the upright size of the file that it needs."""
+        return None
 
 
 class FindingStep(Step):

@@ -2,10 +2,11 @@
 
 from fastapi import APIRouter
 
-from lucidex.web.api import book, folios, pictures, places
+from lucidex.web.api import book, folios, logos, pictures, places
 
 router = APIRouter(prefix="/api")
 router.include_router(folios.router)
 router.include_router(pictures.router)
 router.include_router(places.router)
 router.include_router(book.router)
+router.include_router(logos.router)

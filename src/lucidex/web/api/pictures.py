@@ -8,6 +8,7 @@ from lucidex.core.places import PlaceDemand
 from lucidex.core.typed_places import read_demand
 from lucidex.services import prepare, wanted
 from lucidex.services.gather import original_file
+from lucidex.services.logos import check_steps
 from lucidex.services.places import demand_of, find_place
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.context import App, AppContext, Bearer
@@ -67,6 +68,7 @@ def render(app: App, who: Bearer, picture_id: int, body: RenderIn) -> FileRespon
     state = prepare.read_picture(app.workshop, who, picture_id)
     parts: dict[str, object] = {"framings": {_PASSING_PLACE: body.framing} if body.framing else {}}
     if body.steps is not None:
+        check_steps(app.workshop, who, body.steps)
         parts["steps"] = body.steps
     passing = prepare.with_document(state, state.document.model_copy(update=parts))
     return _file(app, wanted.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand)))

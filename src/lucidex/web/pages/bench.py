@@ -18,6 +18,7 @@ from lucidex.services import changes, places
 from lucidex.services.book import find_by_name
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
+from lucidex.services.logos import with_newest
 from lucidex.services.prepare import go_to, read_history, read_snapshot, redo, undo
 from lucidex.services.routines import find_routine
 from lucidex.services.stepping import begun, put_on
@@ -95,7 +96,7 @@ def add_line(
 
 
 def _add_step(at: AtBench, step: Step) -> HTMLResponse:
-    step = begun(at.app.renderer, at.state, step, at.insert)
+    step = with_newest(at.app.workshop, at.who, begun(at.app.renderer, at.state, step, at.insert))
     step_id = secrets.token_hex(6)
     at.change(plain(step.sentence()), changes.add_step(step, step_id, at.insert))
     at.insert = None

@@ -1,5 +1,7 @@
 """Proof: the sheet of pictures and places; cells are looked at, framed, left out; steps go on selected rows."""
 
+from dataclasses import dataclass
+from enum import StrEnum
 from typing import Annotated, Any
 
 import pyvips
@@ -9,14 +11,14 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.file_list import FIELDS, USUAL_PATTERN
-from lucidex.core.places import demand_words
 from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import Step
 from lucidex.core.typed_places import read_demand
 from lucidex.services import proofs, runs
 from lucidex.services.folios import read_folio
-from lucidex.services.places import demand_of, hang_place
-from lucidex.services.proofs import ProofCell
+from lucidex.services.people import Who
+from lucidex.services.places import hang_place
+from lucidex.services.proofs import ProofCell, columns_of
 from lucidex.services.routines import find_routine, read_routines
 from lucidex.services.stepping import put_on_pictures
 from lucidex.web.context import App, AppContext, SignedIn
@@ -27,60 +29,96 @@ from lucidex.web.templating import page, partial
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
+ROWS_AT_ONCE = 10
 THUMB_WIDTH, THUMB_HEIGHT = 340, 200  # twice what a cell shows
 Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
 
 
+class Order(StrEnum):
+    """In which order the rows stand."""
+
+    FOLIO = "folio"
+    FLAGGED = "flagged"
+
+
 @router.get("/folios/{folio_id}/proof")
-def proof(request: Request, app: App, who: SignedIn, folio_id: int, look: bool = False) -> HTMLResponse:
-    """The sheet; with `look` the rows that need one, and in them the cells."""
+def proof(
+    request: Request, app: App, who: SignedIn, folio_id: int, look: bool = False, order: Order = Order.FOLIO
+) -> HTMLResponse:
+    """The sheet; with `look` the rows that need one, and in them the cells. Rows come as they come into view."""
     folio = read_folio(app.workshop, who, folio_id)
     rows = proofs.proof_rows(app.workshop, folio, who)
     flagged = sum(cell.needs_look for row in rows for cell in row.cells)
     run = runs.latest_run(app.workshop, who, folio_id)
     foot: dict[str, Any] = foot_of(app, who, run) if run else {"run": None, "failed": []}
-    foot["total"] = sum(not cell.is_left_out for row in rows for cell in row.cells)
+    foot["total"] = sum(cell.is_made for row in rows for cell in row.cells)
+    if order is Order.FLAGGED:
+        rows.sort(key=lambda row: not row.needs_look)
+    shown = [row for row in rows if row.needs_look] if look else rows
     return page(
         request,
         "proof/proof.html",
         **foot,
         who=who,
         folio=folio,
-        rows=[row for row in rows if row.needs_look] if look else rows,
+        parts=[shown[start : start + ROWS_AT_ONCE] for start in range(0, len(shown), ROWS_AT_ONCE)],
+        order=order,
         look=look,
         flagged=flagged,
         routines=[kept.routine for kept in read_routines(app.workshop, who)],
-        places=[(place, demand_words(demand_of(place))) for place in folio.places],
+        columns=columns_of(folio.places),
     )
 
 
-def _cell(app: AppContext, who: SignedIn, picture_id: int, place_id: int) -> ProofCell:
-    cell = proofs.find_cell(app.workshop, who, picture_id, place_id)
-    if cell.place.folio_id != cell.state.folio_id:
-        raise NotFoundError("This place hangs in another folio.")
-    return cell
+@router.get("/folios/{folio_id}/proof/rows")
+def rows(request: Request, app: App, who: SignedIn, folio_id: int, on: Annotated[list[int], Query()]) -> HTMLResponse:
+    """Some rows with their cells, in the order in which they are asked for."""
+    folio = read_folio(app.workshop, who, folio_id)
+    found = {row.state.picture_id: row for row in proofs.proof_rows(app.workshop, folio, who, set(on))}
+    part = [found[picture_id] for picture_id in on if picture_id in found]
+    return partial(request, "proof/rows.html", rows=part)
 
 
-def _shown(request: Request, app: AppContext, cell: ProofCell) -> HTMLResponse:
-    """A cell with its finished file."""
-    finished = app.renderer.finish(cell.placed.wanted) if cell.placed and not cell.is_left_out else None
-    flags = cell.flags_at(finished.byte_count) if finished else cell.flags
-    return partial(request, "proof/cell.html", cell=cell, finished=finished, flags=flags)
+@dataclass
+class AtCell:
+    """A request at one cell of the sheet."""
+
+    request: Request
+    app: AppContext
+    who: Who
+    cell: ProofCell
+
+    def show(self, cell: ProofCell) -> HTMLResponse:
+        """The cell as it is now, with its finished file."""
+        is_shown = cell.placed is not None and cell.is_made
+        finished = self.app.renderer.finish(cell.placed.wanted) if cell.placed and is_shown else None
+        flags = cell.flags_at(finished.byte_count) if finished else cell.flags
+        values = {"cell": cell, "finished": finished, "flags": flags}
+        return partial(self.request, "proof/cell.html", **values)
+
+
+def at_cell(
+    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, also: FormatName | None = None
+) -> AtCell:
+    """Collects what an action on a cell needs. NotFoundError where picture and place do not belong together."""
+    return AtCell(request, app, who, proofs.find_cell(app.workshop, who, picture_id, place_id, also))
+
+
+At = Annotated[AtCell, Depends(at_cell)]
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/cell")
-def cell(request: Request, app: App, who: SignedIn, picture_id: int, place_id: int) -> HTMLResponse:
+def cell(at: At) -> HTMLResponse:
     """One cell, finished."""
-    return _shown(request, app, _cell(app, who, picture_id, place_id))
+    return at.show(at.cell)
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/thumb")
-def thumb(app: App, who: SignedIn, picture_id: int, place_id: int, key: str | None = None) -> Response:
+def thumb(at: At, key: str | None = None) -> Response:
     """The finished file, reduced to what a cell of the sheet shows."""
-    cell = _cell(app, who, picture_id, place_id)
-    if cell.placed is None:
+    if at.cell.placed is None:
         raise NotFoundError("This place cannot be made of this picture.")
-    finished = app.renderer.finish(cell.placed.wanted)
+    finished = at.app.renderer.finish(at.cell.placed.wanted)
     small = pyvips.Image.thumbnail(str(finished.path), THUMB_WIDTH, height=THUMB_HEIGHT, size="down")
     name = FormatName.PNG if small.hasalpha() else FormatName.JPEG
     content = encode(small.colourspace("srgb"), name, Encoding(88 if name is FormatName.JPEG else None, hurried=True))
@@ -90,32 +128,25 @@ def thumb(app: App, who: SignedIn, picture_id: int, place_id: int, key: str | No
 
 @router.post("/pictures/{picture_id}/places/{place_id}/nudge")
 def nudge(
-    request: Request,
-    app: App,
-    who: SignedIn,
-    picture_id: int,
-    place_id: int,
+    at: At,
     across: Share = 0,
     down: Share = 0,
     closer: Annotated[float, Form(ge=0.1, le=10, allow_inf_nan=False)] = 1,
 ) -> HTMLResponse:
     """Move what a cell shows by shares of its window."""
-    cell = _cell(app, who, picture_id, place_id)
-    return _shown(request, app, proofs.nudge(app.workshop, who, cell, across, down, closer))
+    return at.show(proofs.nudge(at.app.workshop, at.who, at.cell, across, down, closer))
 
 
 @router.post("/pictures/{picture_id}/places/{place_id}/accept")
-def accept(request: Request, app: App, who: SignedIn, picture_id: int, place_id: int) -> HTMLResponse:
+def accept(at: At) -> HTMLResponse:
     """Say that a cell is framed right."""
-    return _shown(request, app, proofs.accept(app.workshop, who, _cell(app, who, picture_id, place_id)))
+    return at.show(proofs.accept(at.app.workshop, at.who, at.cell))
 
 
 @router.post("/pictures/{picture_id}/places/{place_id}/leave-out")
-def leave_out(
-    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, out: Annotated[bool, Form()] = True
-) -> HTMLResponse:
+def leave_out(at: At, out: Annotated[bool, Form()] = True) -> HTMLResponse:
     """Let runs pass a cell over, or make it again."""
-    return _shown(request, app, proofs.leave_out(app.workshop, who, _cell(app, who, picture_id, place_id), out))
+    return at.show(proofs.leave_out(at.app.workshop, at.who, at.cell, out))
 
 
 @router.post("/folios/{folio_id}/proof/step")

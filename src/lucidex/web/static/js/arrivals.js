@@ -126,7 +126,7 @@ export function registerArrivals(Alpine) {
       if (!first) return "";
       const one = this.files.length === 1 && this.taken.length === 1;
       if (one) return `/pictures/${first.picture_id}`;
-      return this.sizes.length ? `/folios/${first.folio_id}/proof` : `/folios/${first.folio_id}/gather`;
+      return this.sizes.length ? `/folios/${first.folio_id}/proof?order=flagged` : `/folios/${first.folio_id}/gather`;
     },
 
     /** @param {Arriving} file @returns {Promise<void>} */

@@ -7,12 +7,14 @@ export function registerLine(Alpine) {
     get showsFrame() { return this.open === "frame"; },
     get showsTone() { return this.open === "tone"; },
     get showsMend() { return this.open === "mend"; },
+    get showsFinish() { return this.open === "finish"; },
     get showsSize() { return this.open === "size"; },
     get showsKeys() { return this.open === "keys"; },
     frameButton: group("frame"),
     sizeButton: group("size"),
     toneButton: group("tone"),
     mendButton: group("mend"),
+    finishButton: group("finish"),
     keysButton: group("keys"),
     init() {
       // what an entry of the lists would do is said before it is done, in the line's own seat

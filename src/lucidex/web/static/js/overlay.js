@@ -44,7 +44,7 @@ function wholeParts(facts, picture) {
   const output = facts.output ?? facts.picture;
   const same = output.width === facts.picture.width && output.height === facts.picture.height;
   const r = facts.canvas ? rect(facts.canvas) : picture;
-  const parts = [across(r.left, r.right, above(r.top), `${output.width} px`), down(r.top, r.bottom, beside(r.right), `${output.height} px`)];
+  const parts = [...stampParts(facts, r), across(r.left, r.right, above(r.top), `${output.width} px`), down(r.top, r.bottom, beside(r.right), `${output.height} px`)];
   if (facts.canvas) parts.push(shape("rect", { class: "canvas-edge", x: r.left, y: r.top, width: r.width, height: r.height }), corners(r));
   if (!same) parts.push(across(picture.left, picture.right, below(r.bottom), `${facts.picture.width} px of the picture`));
   return parts;
@@ -135,11 +135,20 @@ function windowParts(facts, picture, win) {
   const [from, to] = isCrop ? [picture.left, picture.right] : [r.left, r.right];
   return [
     shape("path", { class: "veil", d: veil, "fill-rule": "evenodd" }),
+    ...stampParts(facts, r),
     across(r.left, r.right, above(picture.top), top),
     down(r.top, r.bottom, beside(picture.right), side),
     across(from, to, below(picture.bottom), foot),
     group,
   ];
+}
+
+/** What is laid over the finished size, in its seat. @param {StageFacts} facts @param {DOMRect} r */
+function stampParts(facts, r) {
+  return (facts.stamps ?? []).map((stamp) => shape("image", {
+    class: "stamp", href: stamp.address, preserveAspectRatio: "none",
+    x: r.left + stamp.left * r.width, y: r.top + stamp.top * r.height, width: stamp.width * r.width, height: stamp.height * r.height,
+  }));
 }
 
 /** @param {DOMRect} r @param {string} grip */

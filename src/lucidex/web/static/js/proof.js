@@ -7,6 +7,8 @@ const CLOSER = 1.08;
 
 /** @type {Map<Element, {across: number, down: number, closer: number, timer: number}>} */
 const moves = new Map();
+/** @type {Set<string>} */
+let selected = new Set();
 /** @type {EventSource | null} */
 let stream = null;
 
@@ -16,6 +18,7 @@ export function startProof() {
     document.addEventListener("change", (event) => {
       const field = /** @type {HTMLInputElement} */ (event.target);
       if (field.matches("[data-select-all]")) boxes().forEach((box) => { box.checked = field.checked; });
+      if (field.type === "checkbox") selected = new Set(boxes().filter((box) => box.checked).map((box) => box.value));
       countSelected();
     });
     document.addEventListener("keydown", onKey);
@@ -25,7 +28,13 @@ export function startProof() {
       if (line) line.value = "";
       refreshCells();
     });
-    document.addEventListener("htmx:after:swap", () => { countSelected(); followRun(); });
+    document.addEventListener("row-changed", (event) => refreshRow(document.querySelector(`[data-row="${/** @type {CustomEvent} */ (event).detail.picture}"]`)));
+    document.addEventListener("htmx:after:swap", () => {
+      // rows that have just come keep being selected
+      for (const box of boxes()) box.checked = selected.has(box.value);
+      countSelected();
+      followRun();
+    });
     countSelected();
     followRun();
   };
@@ -50,9 +59,12 @@ function countSelected() {
 
 /** The cells of the selected rows are asked for again. */
 function refreshCells() {
-  for (const box of boxes().filter((one) => one.checked)) {
-    for (const cell of box.closest("tr")?.querySelectorAll("[data-cell]") ?? []) window.htmx.trigger(cell, "refresh");
-  }
+  for (const box of boxes().filter((one) => one.checked)) refreshRow(box.closest("tr"));
+}
+
+/** @param {Element | null} row */
+function refreshRow(row) {
+  for (const cell of row?.querySelectorAll("[data-cell]") ?? []) window.htmx.trigger(cell, "refresh");
 }
 
 /** @param {KeyboardEvent} event */
@@ -105,8 +117,8 @@ const isFlagged = (/** @type {Element} */ cell) => cell.querySelector(".proof-fa
 
 /** @param {Element} cell @param {string} what @param {Record<string, number>} values */
 async function post(cell, what, values) {
-  const [picture, place] = (cell.getAttribute("data-cell") ?? "").split(" ");
-  await window.htmx.ajax("POST", `/pictures/${picture}/places/${place}/${what}`, { source: cell, target: cell, swap: "innerHTML", values });
+  const also = cell.getAttribute("data-also");
+  await window.htmx.ajax("POST", `${cell.getAttribute("data-cell")}/${what}${also ? `?also=${also}` : ""}`, { source: cell, target: cell, swap: "innerHTML", values });
 }
 
 /** What a cell shows is pulled about by the mouse. @param {PointerEvent} start */

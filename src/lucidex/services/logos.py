@@ -1,0 +1,179 @@
+"""Logos of a person: files kept for putting on pictures. A step names one by its hash; this is who may name which."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+import pyvips
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError, UnavailableError
+from lucidex.core.geometry import Box, Rule, Size, fit
+from lucidex.core.intake import MAX_FILE_BYTES, Facts
+from lucidex.core.levels import Source
+from lucidex.core.render import draw_whole
+from lucidex.core.stamping import stamped
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import FinishStep, Step
+from lucidex.core.steps.logo import Logo as LogoStep
+from lucidex.core.steps.logo import LogoFile
+from lucidex.records.models import Logo, Original, Picture
+from lucidex.services.folios import allowed_pictures, picture_of
+from lucidex.services.gather import clean_file_name, decode_received, open_source
+from lucidex.services.people import Who
+from lucidex.services.workshop import Workshop
+
+MOST_LOGOS = 100
+
+
+@dataclass(frozen=True)
+class KeptLogo:
+    """A logo of somebody."""
+
+    id: int
+    name: str
+    sha256: str
+    size: Size
+    has_clear_areas: bool
+
+    @property
+    def file(self) -> LogoFile:
+        """As a step names it."""
+        return LogoFile(sha256=self.sha256, name=self.name)
+
+
+def _kept(row: Logo) -> KeptLogo:
+    facts = Facts.model_validate(row.original.facts)
+    return KeptLogo(row.id, row.name, row.original_sha256, facts.upright, facts.has_clear_areas)
+
+
+def read_logos(workshop: Workshop, who: Who) -> list[KeptLogo]:
+    """All logos of a person, the newest first."""
+    with workshop.database.begin() as session:
+        rows = session.scalars(select(Logo).where(Logo.person_id == who.id).order_by(Logo.id.desc()))
+        return [_kept(row) for row in rows]
+
+
+def read_logo(workshop: Workshop, who: Who, logo_id: int) -> KeptLogo:
+    """One logo of the person."""
+    with workshop.database.begin() as session:
+        return _kept(_row(session, who, logo_id))
+
+
+def _row(session: Session, who: Who, logo_id: int) -> Logo:
+    row = session.get(Logo, logo_id)
+    if row is None or row.person_id != who.id:
+        raise NotFoundError("There is no such logo among yours.")
+    return row
+
+
+def keep_logo(workshop: Workshop, who: Who, file_name: str, chunks: Iterable[bytes]) -> KeptLogo:
+    """Take a file as a logo. Raises the `SaidError` family with the file and the reason; then nothing is kept."""
+    name = clean_file_name(file_name)
+    try:
+        with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
+            facts = decode_received(workshop, received)
+            with workshop.database.begin() as session:
+                if session.get(Original, received.sha256) is None:
+                    body = facts.model_dump(mode="json")
+                    session.add(Original(sha256=received.sha256, byte_count=received.byte_count, facts=body))
+                    session.flush()
+                kept = _kept(_keep(session, who, received.sha256, name))
+                workshop.originals.keep(received)
+                return kept
+    except SaidError as error:
+        raise type(error)(f"“{name[:60]}” was not taken. {error.sentence}") from error
+
+
+def keep_picture_as_logo(workshop: Workshop, who: Who, picture_id: int) -> KeptLogo:
+    """Take a picture's original as a logo."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, who, picture_id)
+        return _kept(_keep(session, who, picture.original_sha256, picture.file_name))
+
+
+def _keep(session: Session, who: Who, sha256: str, name: str) -> Logo:
+    mine = select(Logo).where(Logo.person_id == who.id)
+    row = session.scalar(mine.where(Logo.original_sha256 == sha256))
+    if row is not None:
+        return row
+    if len(list(session.scalars(mine))) >= MOST_LOGOS:
+        raise OutOfRangeError(f"At most {MOST_LOGOS} logos are kept. Forget one first.")
+    row = Logo(person_id=who.id, original_sha256=sha256, name=name)
+    session.add(row)
+    session.flush()
+    return row
+
+
+def forget_logo(workshop: Workshop, who: Who, logo_id: int) -> None:
+    """Take a logo out of the person's list; steps that use it keep it."""
+    with workshop.database.begin() as session:
+        session.delete(_row(session, who, logo_id))
+
+
+def adopt_logos(workshop: Workshop, who: Who, steps: Sequence[Step]) -> None:
+    """Keep the logos of steps that the person was allowed to see, so that they may be put on other pictures."""
+    with workshop.database.begin() as session:
+        for file in _files(steps):
+            _keep(session, who, file.sha256, file.name)
+
+
+def _files(steps: Sequence[Step]) -> list[LogoFile]:
+    return [file for step in steps if isinstance(file := getattr(step, "logo", None), LogoFile)]
+
+
+def check_logos(session: Session, who: Who, wanted: frozenset[str]) -> None:
+    """NotFoundError where somebody names a logo that is neither theirs nor a picture that they may see."""
+    for sha256 in wanted:
+        mine = select(Logo.id).where(Logo.person_id == who.id, Logo.original_sha256 == sha256)
+        seen = select(Picture.id).where(Picture.original_sha256 == sha256, allowed_pictures(who))
+        if session.scalar(mine.limit(1)) is None and session.scalar(seen.limit(1)) is None:
+            raise NotFoundError("This logo is not among yours. Bring its file in first.")
+
+
+def check_steps(workshop: Workshop, who: Who, entries: Sequence[StepEntry]) -> None:
+    """The same for steps that come from outside."""
+    named = (entry.step.logo_sha256 for entry in entries if isinstance(entry.step, FinishStep))
+    with workshop.database.begin() as session:
+        check_logos(session, who, frozenset(sha256 for sha256 in named if sha256 is not None))
+
+
+def logo_source(workshop: Workshop, sha256: str) -> Source:
+    """The pixels of a logo. Whether it may be used was decided when a step began to name it."""
+    known = workshop.logo_facts.get(sha256)
+    if known is None:
+        with workshop.database.begin() as session:
+            row = session.get(Original, sha256)
+            if row is None:
+                raise UnavailableError("The file of a logo is missing. Choose the logo again.")
+            known = Facts.model_validate(row.facts)
+        workshop.logo_facts.put(sha256, known)
+    return open_source(workshop, sha256, known)
+
+
+def reduced(workshop: Workshop, kept: KeptLogo, box: Size) -> bytes:
+    """A logo as PNG, no larger than `box`."""
+    source = logo_source(workshop, kept.sha256)
+    drawn = fit(kept.size, box, Rule.SCALE_DOWN).drawn
+    return encode(draw_whole(source, drawn), FormatName.PNG, Encoding(None, hurried=True))
+
+
+def alone(workshop: Workshop, step: LogoStep, canvas: Size) -> bytes:
+    """A step's logo as it lies on a canvas of this size, alone on a clear ground, as PNG."""
+    if step.logo is None:
+        raise NotFoundError("This step has no logo yet.")
+    source = logo_source(workshop, step.logo.sha256)
+    stamp = step.on(canvas, step.logo, source.upright)
+    size = stamp.box.size
+    clear = pyvips.Image.black(size.width, size.height, bands=4).copy(interpretation="srgb")
+    laid = stamped(clear, draw_whole(source, size), replace(stamp, box=Box(0, 0, size)))
+    return encode(laid, FormatName.PNG, Encoding(None, hurried=True))
+
+
+def with_newest(workshop: Workshop, who: Who, step: Step) -> Step:
+    """A logo step that names no file yet, with the person's newest logo where there is one."""
+    if not isinstance(step, LogoStep) or step.logo is not None:
+        return step
+    kept = read_logos(workshop, who)
+    return step.model_copy(update={"logo": kept[0].file}) if kept else step

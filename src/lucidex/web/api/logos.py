@@ -1,0 +1,53 @@
+"""Logos by API."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+
+from lucidex.core.steps.logo import LogoFile
+from lucidex.services import logos
+from lucidex.services.logos import KeptLogo
+from lucidex.web.api.shapes import SizeOut
+from lucidex.web.context import App, Bearer
+from lucidex.web.uploads import body_chunks, refuse_oversized
+
+router = APIRouter(tags=["logos"])
+
+
+class LogoOut(BaseModel):
+    """A logo of yours; `logo` is what a step of the kind `logo` takes."""
+
+    id: int
+    size: SizeOut
+    has_clear_areas: bool
+    logo: LogoFile
+
+    @classmethod
+    def of(cls, kept: KeptLogo) -> "LogoOut":
+        """From the service's row."""
+        return cls(id=kept.id, size=SizeOut.of(kept.size), has_clear_areas=kept.has_clear_areas, logo=kept.file)
+
+
+@router.get("/logos")
+def list_logos(app: App, who: Bearer) -> list[LogoOut]:
+    """Your logos, the newest first."""
+    return [LogoOut.of(kept) for kept in logos.read_logos(app.workshop, who)]
+
+
+@router.post(
+    "/logos",
+    status_code=201,
+    openapi_extra={"requestBody": {"content": {"image/*": {"schema": {"type": "string", "format": "binary"}}}}},
+)
+async def take_logo(
+    request: Request,
+    app: App,
+    who: Bearer,
+    name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "logo",
+) -> LogoOut:
+    """Bring in a logo: the request's body is the file itself."""
+    await refuse_oversized(request, name)
+    kept = await run_in_threadpool(logos.keep_logo, app.workshop, who, name, body_chunks(request))
+    return LogoOut.of(kept)

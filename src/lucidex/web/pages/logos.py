@@ -1,0 +1,103 @@
+"""Logos: chosen for a step, brought in, forgotten; and in which places a step on the finished size counts."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, File, Form, UploadFile
+from starlette.responses import HTMLResponse, Response
+
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.geometry import Size
+from lucidex.core.steps.base import Band, plain
+from lucidex.core.steps.logo import Logo
+from lucidex.services import changes, logos
+from lucidex.services.logos import KeptLogo
+from lucidex.services.wanted import in_place
+from lucidex.web.context import App, SignedIn
+from lucidex.web.pages.at_bench import AtBench, Bench
+from lucidex.web.pages.files import FOREVER
+from lucidex.web.security import check_csrf
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+SHOWN = Size(168, 112)
+CHUNK_BYTES = 1 << 20
+
+
+@router.post("/pictures/{picture_id}/steps/{step_id}/logo")
+def choose_logo(
+    at: Bench, step_id: str, logo: Annotated[int, Form()] = 0, picture: Annotated[int, Form()] = 0
+) -> HTMLResponse:
+    """Another logo for a step: one of the person's, or a picture."""
+    if picture:
+        return _with(at, step_id, logos.keep_picture_as_logo(at.app.workshop, at.who, picture))
+    return _with(at, step_id, logos.read_logo(at.app.workshop, at.who, logo))
+
+
+@router.get("/pictures/{picture_id}/steps/{step_id}/logo")
+def logo_alone(at: Bench, step_id: str) -> Response:
+    """A step's logo as it comes out in the chosen place, on a clear ground."""
+    step = _logo_step(at, step_id)
+    if at.place is None:
+        raise OutOfRangeError("Choose a place first.")
+    row, demand = at.hung(at.place)
+    placed = in_place(at.app.workshop, at.state, str(row.id), demand)
+    content = logos.alone(at.app.workshop, step, placed.size)
+    return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER})
+
+
+@router.post("/pictures/{picture_id}/steps/{step_id}/logo-file")
+def bring_logo(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> HTMLResponse:
+    """Another logo for a step, from a file."""
+    _logo_step(at, step_id)
+    chunks = iter(lambda: file.file.read(CHUNK_BYTES), b"")
+    return _with(at, step_id, logos.keep_logo(at.app.workshop, at.who, file.filename or "logo", chunks))
+
+
+def _logo_step(at: AtBench, step_id: str) -> Logo:
+    step = at.step(step_id).step
+    if not isinstance(step, Logo):
+        raise OutOfRangeError("This step takes no logo.")
+    return step
+
+
+def _with(at: AtBench, step_id: str, kept: KeptLogo) -> HTMLResponse:
+    step = _logo_step(at, step_id).model_copy(update={"logo": kept.file})
+    at.change(plain(step.sentence()), changes.replace_step(step_id, step))
+    return at.show(at.place, step_id)
+
+
+@router.post("/pictures/{picture_id}/steps/{step_id}/only")
+def count_only(at: Bench, step_id: str, only: Annotated[bool, Form()] = False) -> HTMLResponse:
+    """Let a step on the finished size count in the chosen place alone, or in every one."""
+    entry = at.step(step_id)
+    if entry.step.band is not Band.FINISH:
+        raise OutOfRangeError("This step belongs to the picture, so it counts in every place.")
+    if at.place is None:
+        raise OutOfRangeError("Choose a place first.")
+    row, _ = at.hung(at.place)
+    said = f"Only in “{row.name}”" if only else "In every place"
+    at.change(
+        f"{said}: {plain(entry.step.sentence())}", changes.count_only_in(step_id, str(row.id) if only else None)
+    )
+    return at.show(at.place, step_id)
+
+
+@router.get("/logos/{logo_id}/small")
+def small(app: App, who: SignedIn, logo_id: int) -> Response:
+    """A logo, reduced to what a list shows."""
+    kept = logos.read_logo(app.workshop, who, logo_id)
+    content = logos.reduced(app.workshop, kept, SHOWN)
+    return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER})
+
+
+@router.post("/pictures/{picture_id}/steps/{step_id}/logo-forget")
+def forget(at: Bench, step_id: str) -> HTMLResponse:
+    """Take the step's logo out of the person's list; steps that use it keep it."""
+    file = _logo_step(at, step_id).logo
+    kept = next(
+        (one for one in logos.read_logos(at.app.workshop, at.who) if file and one.sha256 == file.sha256), None
+    )
+    if kept is None:
+        raise OutOfRangeError("This logo is not in your list.")
+    logos.forget_logo(at.app.workshop, at.who, kept.id)
+    return at.show(at.place, step_id)

@@ -1,0 +1,114 @@
+"""How cells of the sheet are written: format and quality for one, a row or a column; ways out of a weight."""
+
+from typing import Annotated
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Form, Query
+from starlette.responses import HTMLResponse, Response
+
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.measures import ExactSize
+from lucidex.core.units import format_weight
+from lucidex.services import writing
+from lucidex.services.folios import read_folio
+from lucidex.services.places import change_place, demand_of, write_also
+from lucidex.services.writing import SMALLER_PERCENTS, Scope, Written
+from lucidex.web.bench_view import format_choices
+from lucidex.web.pages.proof import At, AtCell
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import partial
+
+router = APIRouter(
+    prefix="/pictures/{picture_id}/places/{place_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
+)
+
+
+@router.get("/written")
+def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
+    """Formats with their real weights, quality, how far the choice goes; ways out where the file is too heavy."""
+    cell = at.cell
+    finished = at.app.renderer.finish(cell.placed.wanted) if cell.placed else None
+    demand = demand_of(cell.place)
+    smaller = [
+        (percent, writing.smaller_demand(cell, percent).measure.words())
+        for percent in SMALLER_PERCENTS
+        if isinstance(demand.measure, ExactSize)
+    ]
+    return partial(
+        at.request,
+        "proof/written.html",
+        cell=cell,
+        finished=finished,
+        scope=scope,
+        smaller=smaller,
+        formats=format_choices(),
+        written_also=demand.also,
+        count=len(read_folio(at.app.workshop, at.who, cell.state.folio_id).pictures),
+    )
+
+
+@router.post("/written")
+def choose(
+    at: At,
+    format: Annotated[str, Form(max_length=8)] = "",
+    quality: Annotated[str, Form(pattern=r"^\s*(\d{1,3})?\s*$")] = "",
+    scope: Annotated[Scope, Form()] = Scope.CELL,
+) -> Response:
+    """Write a cell, its row or its column as chosen."""
+    number = int(quality) if quality.strip() else None
+    if number is not None and not 1 <= number <= 100:
+        raise OutOfRangeError("Quality is a whole number from 1 to 100, or nothing to have it found by itself.")
+    written = Written(FormatName(format) if format in set(FormatName) else None, number)
+    said = writing.write_as(at.app.workshop, at.who, at.cell, written, scope)
+    return _back(at) if scope is Scope.COLUMN else _said(at, said)
+
+
+@router.post("/written-also")
+def further(at: At, formats: Annotated[list[FormatName], Form()] = []) -> Response:  # noqa: B006
+    """Write every picture of this place in further formats too: a column more for each."""
+    write_also(at.app.workshop, at.who, at.cell.place.id, tuple(dict.fromkeys(formats)))
+    return _back(at)
+
+
+@router.get("/smaller")
+def weigh_smaller(at: At, percent: Annotated[int, Query(ge=1, le=99)] = 75) -> HTMLResponse:
+    """The real weight in a smaller place of the same shape."""
+    placed = writing.smaller(at.app.workshop, at.cell, percent)
+    byte_count = at.app.renderer.finish(placed.wanted).byte_count
+    over = placed.demand.max_bytes is not None and byte_count > placed.demand.max_bytes
+    return partial(at.request, "bench/weight.html", words=format_weight(byte_count), over=over)
+
+
+@router.post("/smaller")
+def make_smaller(at: At, percent: Annotated[int, Form(ge=1, le=99)]) -> Response:
+    """Make the place itself smaller, for every picture."""
+    place = at.cell.place
+    demand = writing.smaller_demand(at.cell, percent)
+    change_place(at.app.workshop, at.who, place.id, place.version, demand, place.name)
+    return _back(at)
+
+
+@router.post("/accept-weight")
+def accept_weight(at: At) -> Response:
+    """Let this picture be as heavy as it is here."""
+    if at.cell.placed is None:
+        raise OutOfRangeError("There is no file to accept.")
+    byte_count = at.app.renderer.finish(at.cell.placed.wanted).byte_count
+    writing.accept_weight(at.app.workshop, at.who, at.cell, byte_count)
+    return _said(
+        at, f"{format_weight(byte_count)} accepted for “{at.cell.state.file_name}” in “{at.cell.place.name}”."
+    )
+
+
+def _said(at: AtCell, said: str) -> HTMLResponse:
+    response = partial(at.request, "proof/said.html", said=said)
+    response.headers["HX-Trigger"] = f'{{"row-changed": {{"picture": {at.cell.state.picture_id}}}}}'
+    return response
+
+
+def _back(at: AtCell) -> Response:
+    """The whole sheet again: a place has changed."""
+    address = f"/folios/{at.cell.state.folio_id}/proof"
+    look = "look=true" in at.request.headers.get("hx-current-url", "")
+    return Response(headers={"HX-Redirect": address + ("?" + urlencode({"look": "true"}) if look else "")})

@@ -1,0 +1,133 @@
+"""Logos: whose they are, where they count, and that they come out in their corner, of the file that was chosen."""
+
+import io
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from lucidex.core.errors import NotFoundError, SaidError
+from lucidex.core.geometry import Anchor
+from lucidex.core.proofing import FlagKind
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.logo import Logo, LogoFile
+from lucidex.core.steps.tone import Exposure
+from lucidex.core.typed_places import read_demand
+from lucidex.services import changes, logos
+from lucidex.services.gather import NewFolio, bring_in
+from lucidex.services.people import Who
+from lucidex.services.prepare import PictureState, change, read_picture
+from lucidex.services.results import Renderer
+from lucidex.services.wanted import in_place
+from lucidex.services.workshop import Workshop
+from tests.conftest import encoded
+
+
+def red(width: int, height: int) -> bytes:
+    pixels = np.zeros((height, width, 4), np.uint8)
+    pixels[...] = (255, 0, 0, 255)
+    pixels[0, 0] = (250, 0, 0, 255)
+    return encoded(pixels)
+
+
+@pytest.fixture
+def state(workshop: Workshop, who: Who) -> PictureState:
+    grey = np.full((500, 900, 3), 90, np.uint8)
+    taken = bring_in(workshop, who, NewFolio("Logos"), "grey.png", [encoded(grey)])
+    return read_picture(workshop, who, taken.picture_id)
+
+
+def finished(workshop: Workshop, renderer: Renderer, state: PictureState, key: str, typed: str):  # noqa: ANN201
+    placed = in_place(workshop, state, key, read_demand(typed).demand())
+    with Image.open(io.BytesIO(renderer.finish(placed.wanted).path.read_bytes())) as read:
+        return np.asarray(read.convert("RGB")).astype(int), placed
+
+
+def with_logo(workshop: Workshop, who: Who, state: PictureState, step: Logo, only_in: str | None = None):  # noqa: ANN201
+    return change(workshop, who, state.picture_id, state.version, "Logo", changes.add_step(step, only_in=only_in))
+
+
+@pytest.mark.parametrize("typed", ["600x240 as png", "240x600 as png", "1200x900 as png", "64x64 as png"])
+@pytest.mark.parametrize("anchor", [Anchor.BOTTOM_RIGHT, Anchor.TOP_LEFT, Anchor.CENTRE])
+def test_the_logo_is_in_its_corner_of_every_file(
+    workshop: Workshop, renderer: Renderer, who: Who, state: PictureState, typed: str, anchor: Anchor
+) -> None:
+    kept = logos.keep_logo(workshop, who, "../seal.png", [red(400, 200)])
+    assert kept.name == "seal.png"
+    step = Logo(logo=kept.file, anchor=anchor, size_percent=40, margin_percent=5)
+    pixels, placed = finished(workshop, renderer, with_logo(workshop, who, state, step), "1", typed)
+    is_red = (pixels[..., 0] > 200) & (pixels[..., 1] < 60)
+    rows, columns = np.flatnonzero(is_red.any(1)), np.flatnonzero(is_red.any(0))
+    height, width = is_red.shape
+    side = min(width, height)
+    wide, high = columns[-1] - columns[0] + 1, rows[-1] - rows[0] + 1
+    assert (wide, high) == (round(side * 0.4), pytest.approx(wide / 2, abs=0.51))
+    away = {"left": columns[0], "right": width - 1 - columns[-1], "top": rows[0], "bottom": height - 1 - rows[-1]}
+    for edge in anchor.value.split() if anchor is not Anchor.CENTRE else []:
+        assert away[edge] == round(side * 0.05)
+    if anchor is Anchor.CENTRE:
+        assert abs(away["left"] - away["right"]) <= 1
+        assert abs(away["top"] - away["bottom"]) <= 1
+    assert placed.size.shortest == side
+
+
+def test_a_logo_in_one_place_leaves_the_others_as_they_were(
+    workshop: Workshop, renderer: Renderer, who: Who, state: PictureState
+) -> None:
+    before, placed = finished(workshop, renderer, state, "8", "300x200 as png")
+    kept = logos.keep_logo(workshop, who, "seal.png", [red(40, 40)])
+    after_state = with_logo(workshop, who, state, Logo(logo=kept.file), only_in="7")
+    after, placed_after = finished(workshop, renderer, after_state, "8", "300x200 as png")
+    assert placed.wanted.key == placed_after.wanted.key
+    assert np.array_equal(before, after)
+    here, _ = finished(workshop, renderer, after_state, "7", "300x200 as png")
+    assert not np.array_equal(here, before)
+
+
+def test_another_logo_file_is_another_result(workshop: Workshop, who: Who, state: PictureState) -> None:
+    one = logos.keep_logo(workshop, who, "seal.png", [red(40, 40)])
+    other = logos.keep_logo(workshop, who, "seal.png", [red(80, 80)])
+    keys = set()
+    for kept in (one, other):
+        step = changes.add_step(Logo(logo=kept.file))(state.document, state.facts)
+        named = type(state)(**{**vars(state), "document": step})
+        keys.add(in_place(workshop, named, "1", read_demand("300x200").demand()).wanted.key)
+    assert len(keys) == 2
+
+
+def test_a_logo_that_is_too_small_is_flagged(workshop: Workshop, who: Who, state: PictureState) -> None:
+    kept = logos.keep_logo(workshop, who, "tiny.png", [red(30, 10)])
+    placed = in_place(
+        workshop, with_logo(workshop, who, state, Logo(logo=kept.file)), "1", read_demand("800x400").demand()
+    )
+    flag = next(flag for flag in placed.flags if flag.kind is FlagKind.LOGO_ENLARGED)
+    assert flag.words == "logo enlarged 4 ×"
+
+
+def test_knowing_a_hash_gives_nobody_a_logo(
+    workshop: Workshop, who: Who, state: PictureState, new_person: Callable[[], Who]
+) -> None:
+    stranger = new_person()
+    theirs = logos.keep_logo(workshop, stranger, "theirs.png", [red(33, 21)])
+    named = Logo(logo=LogoFile(sha256=theirs.sha256, name="mine.png"))
+    with pytest.raises(NotFoundError, match="not among yours"):
+        with_logo(workshop, who, state, named)
+    with pytest.raises(NotFoundError, match="not among yours"):
+        logos.check_steps(workshop, who, [StepEntry(id="a", step=named)])
+    assert read_picture(workshop, who, state.picture_id).version == state.version
+    with pytest.raises(NotFoundError):
+        logos.read_logo(workshop, who, theirs.id)
+
+
+def test_what_is_no_picture_is_no_logo(workshop: Workshop, who: Who) -> None:
+    with pytest.raises(SaidError, match="was not taken"):
+        logos.keep_logo(workshop, who, "seal.png", [b"no picture at all"])
+    assert logos.read_logos(workshop, who) == []
+
+
+def test_the_finish_stays_behind_all_other_steps(workshop: Workshop, who: Who, state: PictureState) -> None:
+    kept = logos.keep_logo(workshop, who, "seal.png", [red(40, 40)])
+    state = with_logo(workshop, who, state, Logo(logo=kept.file))
+    state = change(workshop, who, state.picture_id, state.version, "x", changes.add_step(Exposure(stops=0.2)))
+    assert [entry.step.kind for entry in state.document.steps] == ["exposure", "logo"]
