@@ -39,7 +39,7 @@ def at_sheet(desk: Desk, files: list[Path], size: str) -> Page:
     page.goto(desk.site + "/")
     page.fill(".line", size)
     drop(desk, *files)
-    page.wait_for_url("**/proof")
+    page.wait_for_url("**/proof?order=flagged")
     return page
 
 
@@ -172,8 +172,116 @@ def test_a_routine_is_kept_on_the_bench_and_put_on_the_selected(desk: Desk, twen
     page.locator(".proof-row-head input").nth(2).check()
     page.fill("#selected-line", "old print")
     page.press("#selected-line", "Enter")
+    page.click("text=Put it on this picture")
     page.wait_for_function(ANOTHER, arg=[2, sources[2]])
     page.goto(desk.site + "/routines")
     expect(page.locator(".routine-steps li")).to_have_count(2)
+    desk.accessible()
+    assert desk.troubles == []
+
+
+def test_a_routine_with_turn_tone_and_word_mark_into_three_places_and_two_formats(
+    desk: Desk, twenty: list[Path], tmp_path: Path
+) -> None:
+    """Kept on one picture, seen on both shapes, put on all: exact, none squashed, the mark in its corner, names as
+    listed."""
+    mark = np.zeros((50, 200, 4), np.uint8)
+    mark[...] = (255, 0, 0, 255)
+    (tmp_path / "mark.png").write_bytes(encoded(mark))
+    page = at_sheet(desk, twenty[:6], "300x150 as jpeg + webp")
+    page.locator(".proof-row-head a").first.click()
+    desk.settled()
+    for line in ("turn left", "contrast 15", "logo top right 40 %"):
+        desk.type_line(line)
+    page.set_input_files("input[name=file]", tmp_path / "mark.png")
+    expect(page.locator(".sentence", has_text="mark.png")).to_be_visible()
+    page.click("text=Keep as a routine")
+    page.fill("[data-sheet] [name=name]", "Marked")
+    page.click("text=Keep it")
+    expect(page.locator("#notice")).to_contain_text("is kept with 3 steps")
+    page.locator(".tab", has_text="Proof").click()
+    for columns, size in ((5, "120x200 as png + jpeg"), (7, "200 wide as webp + avif")):
+        page.fill("[aria-label='A size to hang as a place']", size)
+        page.click("text=Hang a place")
+        expect(page.locator("thead th")).to_have_count(columns)
+    page.wait_for_function(MADE)
+    for box in page.locator(".proof-row-head input").all()[1:]:
+        box.check()
+    page.fill("#selected-line", "Marked")
+    page.click("text=Put it on")
+    expect(page.locator(".use-sheet figure")).to_have_count(2)
+    expect(page.locator(".use-sheet")).to_contain_text("one of 2 upright")
+    desk.accessible()
+    page.click("text=Put it on 5")
+    expect(page.locator("#proof-said")).to_contain_text("Put on 5 pictures")
+    page.click("#proof-said [data-dismiss]")
+    page.click("text=Names and folders")
+    expect(page.locator(".names li")).to_have_count(36)
+    listed = page.locator(".names li .measure").all_inner_texts()
+    page.click("text=Finish with these names")
+    with archive_of(page) as packed:
+        assert packed.namelist() == listed
+        for name in listed:
+            with Image.open(io.BytesIO(packed.read(name))) as image:
+                size, pixels = image.size, np.asarray(image.convert("RGB")).astype(int)
+            is_upright = int(name.split("evening-")[1][:2]) % 2 == 1  # after the turn
+            wanted = {"300-150": (300, 150), "120-200": (120, 200)}.get(name.split("/")[0])
+            assert size == (wanted or (200, 300 if is_upright else 133)), name
+            red = (pixels[..., 0] > 190) & (pixels[..., 1] < 90) & (pixels[..., 2] < 90)
+            corner = red[: size[1] // 3, size[0] // 2 :]
+            assert corner.sum() > 0.8 * (0.4 * min(size)) ** 2 / 4, name
+    assert desk.troubles == []
+
+
+def test_another_format_goes_for_one_for_the_row_or_for_all(desk: Desk, twenty: list[Path]) -> None:
+    page = at_sheet(desk, twenty[:3], "300x150")
+    page.wait_for_function(MADE)
+    page.hover("[data-cell]")
+    page.locator("[data-cell]").first.get_by_role("button", name="JPEG").click()
+    page.locator(".choice", has_text="PNG").first.click()
+    desk.accessible()
+    page.click("text=Write it so")
+    expect(page.locator("#proof-said")).to_contain_text("is written as PNG for “300 × 150”")
+    page.click("#proof-said [data-dismiss]")
+    formats = page.locator("[data-cell] .proof-quiet button:first-child")
+    expect(formats).to_have_text(["PNG", "JPEG", "JPEG"])
+    page.locator("thead button").first.click()
+    page.locator(".choice", has_text="WebP").first.click()
+    page.click("text=Write it so")
+    page.wait_for_function(MADE)
+    expect(formats).to_have_text(["WebP", "WebP", "WebP"])
+    page.locator("thead button").first.click()
+    page.locator(".choice", has_text="AVIF").last.click()
+    page.click("text=Change the columns")
+    expect(page.locator("thead th")).to_have_count(3)
+    page.wait_for_function(MADE)
+    expect(formats).to_have_text(["WebP", "AVIF"] * 3)
+    assert desk.troubles == []
+
+
+def test_a_routine_is_changed_on_a_trial_picture(desk: Desk, twenty: list[Path]) -> None:
+    page = at_sheet(desk, twenty[:2], "300x150")
+    page.locator(".proof-row-head a").first.click()
+    desk.settled()
+    desk.type_line("brightness 10")
+    page.click("text=Keep as a routine")
+    page.fill("[data-sheet] [name=name]", "Lift")
+    page.click("text=Keep it")
+    expect(page.locator("#notice")).to_contain_text("is kept with 1 step.")
+    page.goto(desk.site + "/routines")
+    page.select_option("[name=picture]", index=1)
+    page.click("text=Open")
+    desk.settled()
+    expect(page.locator(".trial")).to_contain_text("Lift")
+    desk.accessible()
+    desk.type_line("saturation -20")
+    page.click("text=Write into the routine")
+    page.locator("[name=carried]").last.select_option("ask")
+    page.click("text=Write it")
+    expect(page.locator("#notice")).to_contain_text("is kept with 2 steps")
+    page.click("text=End the trial")
+    page.wait_for_url("**/routines")
+    expect(page.locator(".routine-steps li")).to_have_count(2)
+    expect(page.locator(".routine-steps")).to_contain_text("Asks each time.")
     desk.accessible()
     assert desk.troubles == []

@@ -25,7 +25,7 @@ from lucidex.services.gather import NewFolio, bring_in, copy_picture
 from lucidex.services.people import Who
 from lucidex.services.prepare import change, read_picture, redo, undo
 from lucidex.services.results import Renderer
-from lucidex.services.stepping import begun, carried_steps, changed, put_on_pictures, remedied, varied
+from lucidex.services.stepping import PutStep, begun, carried_steps, changed, put_on_pictures, remedied, varied
 from lucidex.services.wanted import in_place, up_to
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, smooth_picture
@@ -54,7 +54,7 @@ def test_a_trim_finds_its_content_anew_on_each_picture(
     trim = begun(renderer, state, Trim(margin_percent=0))
     state = change(workshop, who, pictures[0], state.version, "trim", changes.add_step(trim, "t"))
     assert state.frame.size == Size(60, 20)
-    done = put_on_pictures(renderer, workshop, who, [trim], pictures[1:])
+    done = put_on_pictures(renderer, workshop, who, [PutStep(trim)], pictures[1:])
     assert [one.trouble for one in done] == [None] * 4
     for picture_id in pictures[1:4]:
         other = read_picture(workshop, who, picture_id)
@@ -84,8 +84,8 @@ def test_all_steps_go_to_other_pictures_but_those_of_this_picture_alone(pictures
     steps: list[Step] = [Turn(direction=Direction.LEFT), Straighten(angle_degrees=2), Trim()]
     entries = tuple(StepEntry.model_validate({"id": f"s{i}", "step": s.model_dump()}) for i, s in enumerate(steps))
     goes, stays = carried_steps(PictureDocument(steps=entries))
-    assert goes == [steps[0], steps[2]]
-    assert stays == [steps[1]]
+    assert goes == [entries[0], entries[2]]
+    assert stays == [entries[1]]
 
 
 def test_several_values_leave_the_picture_alone_until_one_is_kept(

@@ -10,7 +10,7 @@ from starlette.testclient import TestClient
 
 from lucidex.core.book import BookPlace
 from lucidex.core.file_list import USUAL_PATTERN
-from lucidex.core.routine import Routine
+from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
 from lucidex.services import logos, people, runs
@@ -101,6 +101,8 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     run_id = runs.begin_run(workshop, visitor.who, taken.folio_id, USUAL_PATTERN)
     runs.stop_run(workshop, visitor.who, run_id)
     cell_id = runs.read_cells(workshop, visitor.who, run_id)[0].id
-    routine_id = keep_routine(workshop, visitor.who, Routine(name="Mine", steps=(Exposure(stops=0.5),)))
+    routine_id = keep_routine(
+        workshop, visitor.who, Routine(name="Mine", steps=(RoutineStep(step=Exposure(stops=0.5)),))
+    )
     logo_id = logos.keep_picture_as_logo(workshop, visitor.who, taken.picture_id).id
     return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id, logo_id)

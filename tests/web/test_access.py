@@ -61,6 +61,7 @@ QUERIES = {
     "draft": "?w=9&h=9",
     "look": "?name=moss",
     "rows": "?on=1",
+    "use": "?on=1",
 }
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1},
@@ -83,6 +84,7 @@ FORMS: dict[str, dict[str, object]] = {
     "routine": {"name": "x", "step": "a1"},
     "{routine_id}": {"name": "x"},
     "smaller": {"percent": 75},
+    "trial": {"picture": 1},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
 BODIES: dict[str, dict[str, object]] = {

@@ -7,6 +7,7 @@ from enum import StrEnum
 from lucidex.core.encode import FormatName
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Placement, Point, Rule, Size, Window
+from lucidex.core.looking import EMPTY_BELOW, Look, is_soft
 from lucidex.core.places import PlaceDemand
 from lucidex.core.stamping import Stamp
 from lucidex.core.units import format_number, format_weight
@@ -33,6 +34,8 @@ class FlagKind(StrEnum):
     SUBJECT_CUT = "subject cut"
     MOVED = "moved"
     LOGO_ENLARGED = "logo enlarged"
+    NEARLY_EMPTY = "nearly empty"
+    SOFTER = "softer"
 
 
 @dataclass(frozen=True)
@@ -116,6 +119,19 @@ def logo_flags(stamps: Sequence[Stamp], files: Mapping[str, Size]) -> list[Flag]
     said = format_number(max(factors), 1)
     sentence = f"The logo's file has too few pixels: it is enlarged {said} times here. Bring in a larger one."
     return [Flag(FlagKind.LOGO_ENLARGED, f"logo enlarged {said} ×", sentence)]
+
+
+def look_flags(look: Look, neighbours: list[float]) -> list[Flag]:
+    """Warnings about finished pixels: almost nothing in them, or much softer than the others of the same place."""
+    if look.busy_share < EMPTY_BELOW:
+        sentence = (
+            "There is hardly anything to be seen in this part of the picture; look whether it is the right one."
+        )
+        return [Flag(FlagKind.NEARLY_EMPTY, "nearly empty", sentence)]
+    if not is_soft(look.fineness, neighbours):
+        return []
+    sentence = "It has much less fine detail than the other pictures in this place; it may look blurred beside them."
+    return [Flag(FlagKind.SOFTER, "softer than the others", sentence)]
 
 
 def weight_flags(byte_count: int, demand: PlaceDemand) -> list[Flag]:

@@ -91,6 +91,7 @@ class MariaDbServer:
                 tool,
                 "--no-defaults",
                 f"--datadir={fresh}",
+                f"--tmpdir={self._scratch()}",
                 "--auth-root-authentication-method=socket",
                 "--skip-test-db",
                 *_as_me(),
@@ -103,6 +104,12 @@ class MariaDbServer:
                 f"The database folder could not be made: {done.stderr.decode(errors='replace')[-400:]}"
             )
         fresh.rename(self._data)
+
+    def _scratch(self) -> Path:
+        """A folder of its own for temporary tables: in a shared one, servers take each other's for their own."""
+        folder = self._folder / "tmp"
+        folder.mkdir(exist_ok=True)
+        return folder
 
     def _password(self) -> str:
         path = self._folder / "password"
@@ -127,6 +134,7 @@ class MariaDbServer:
                 program,
                 "--no-defaults",
                 f"--datadir={self._data}",
+                f"--tmpdir={self._scratch()}",
                 f"--socket={self._socket()}",
                 f"--pid-file={self._folder / 'server.pid'}",
                 f"--init-file={first}",

@@ -182,7 +182,10 @@ class OwnPlace(Base):
 
 
 class Result(Base):
-    """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`."""
+    """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
+
+    `busy_share` and `fineness` say how they look (`core.looking`).
+    """
 
     __tablename__ = "result"
     __table_args__ = (UniqueConstraint("key_sha256", name="result_key"),)
@@ -193,6 +196,8 @@ class Result(Base):
     lease_until: Mapped[datetime]
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
+    busy_share: Mapped[float | None]
+    fineness: Mapped[float | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -11,6 +11,7 @@ from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
+_STANDS = Picture.removed_at.is_(None) & Picture.trial_of.is_(None)
 _NO_FOLIO = "There is no such folio, or it is not shared with you."
 _NO_PICTURE = "There is no such picture, or its folio is not shared with you."
 
@@ -97,7 +98,7 @@ def list_folios(workshop: Workshop, who: Who) -> list[FolioRow]:
     with workshop.database.begin() as session:
         counted = (
             select(Folio, func.count(Picture.id), func.min(Picture.id))
-            .outerjoin(Picture, (Picture.folio_id == Folio.id) & Picture.removed_at.is_(None))
+            .outerjoin(Picture, (Picture.folio_id == Folio.id) & _STANDS)
             .where(_allowed(who))
             .group_by(Folio.id)
             .order_by(Folio.changed_at.desc(), Folio.id.desc())
@@ -168,9 +169,9 @@ class FolioView:
         """Bytes of all originals."""
         return sum(picture.original.byte_count for picture in self.pictures)
 
-    def position(self, picture_id: int) -> int:
-        """Where a picture stands, from 0."""
-        return next(i for i, picture in enumerate(self.pictures) if picture.id == picture_id)
+    def position(self, picture_id: int) -> int | None:
+        """Where a picture stands, from 0; None for one that stands apart, because a routine is tried on it."""
+        return next((i for i, picture in enumerate(self.pictures) if picture.id == picture_id), None)
 
 
 def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
@@ -181,13 +182,7 @@ def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
         view = FolioView(
             folio,
             folio.owner_id == who.id,
-            list(
-                session.scalars(
-                    select(Picture)
-                    .where(Picture.folio_id == folio.id, Picture.removed_at.is_(None))
-                    .order_by(Picture.id)
-                )
-            ),
+            list(session.scalars(select(Picture).where(Picture.folio_id == folio.id, _STANDS).order_by(Picture.id))),
             hanging_places(session, folio.id),
             list(session.scalars(shared)),
         )

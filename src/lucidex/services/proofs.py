@@ -9,8 +9,9 @@ from lucidex.core.document import Framing, Output, frame_name, framing_of_window
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError, SaidError
 from lucidex.core.geometry import Window
+from lucidex.core.looking import Look
 from lucidex.core.places import demand_words
-from lucidex.core.proofing import Flag, framing_flags
+from lucidex.core.proofing import Flag, FlagKind, framing_flags, look_flags
 from lucidex.records.models import Place, Result
 from lucidex.services import changes
 from lucidex.services.folios import FolioView
@@ -77,12 +78,18 @@ class ProofCell:
         """Whether somebody should look before it leaves."""
         return self.is_made and (self.trouble is not None or bool(self.flags))
 
-    def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
-        """All warnings, once the weight is known."""
+    def flags_at(
+        self, byte_count: int, look: Look | None = None, neighbours: Sequence[float] = ()
+    ) -> tuple[Flag, ...]:
+        """All warnings, once the file is known; `neighbours` is how fine the others of the column are."""
         if self.placed is None:
             return self.flags
         known = {flag.kind for flag in self.flags}
-        return (*self.flags, *(flag for flag in self.placed.flags_at(byte_count) if flag.kind not in known))
+        seen = look_flags(look, list(neighbours)) if look is not None else []
+        if FlagKind.ENLARGED in known:  # that it is soft was said already
+            seen = [flag for flag in seen if flag.kind is not FlagKind.SOFTER]
+        later = (*self.placed.flags_at(byte_count), *seen)
+        return (*self.flags, *(flag for flag in later if flag.kind not in known))
 
 
 @dataclass(frozen=True)
@@ -146,27 +153,49 @@ def proof_rows(
     states = [read_picture(workshop, who, picture_id) for picture_id in wanted]
     columns = columns_of(folio.places)
     rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
-    weights = _known_weights(workshop, [cell.placed.wanted.key for row in rows for cell in row.cells if cell.placed])
-    return [ProofRow(row.state, [_weighed(cell, weights) for cell in row.cells]) for row in rows]
+    known = _known(workshop, [cell.placed.wanted.key for row in rows for cell in row.cells if cell.placed])
+    for row in rows:
+        for cell in row.cells:
+            if cell.placed is not None and (seen := known.get(cell.placed.wanted.key)) is not None:
+                note_look(workshop, cell, seen[1])
+    return [ProofRow(row.state, [_seen(workshop, cell, known) for cell in row.cells]) for row in rows]
 
 
-def _weighed(cell: ProofCell, weights: dict[str, int]) -> ProofCell:
-    if cell.placed is None or (weight := weights.get(cell.placed.wanted.key)) is None:
+def _seen(workshop: Workshop, cell: ProofCell, known: dict[str, tuple[int, Look | None]]) -> ProofCell:
+    if cell.placed is None or (seen := known.get(cell.placed.wanted.key)) is None:
         return cell
-    return replace(cell, flags=cell.flags_at(weight))
+    weight, look = seen
+    return replace(cell, flags=cell.flags_at(weight, look, neighbours(workshop, cell)))
 
 
-def _known_weights(workshop: Workshop, keys: list[str]) -> dict[str, int]:
-    found: dict[str, int] = {}
+def note_look(workshop: Workshop, cell: ProofCell, look: Look | None) -> None:
+    """Remember how fine a cell is, so that the others of its column can be compared with it."""
+    if look is not None and look.fineness is not None:
+        column = (cell.place.id, cell.also)
+        workshop.fineness.put(column, {})
+        (workshop.fineness.get(column) or {})[cell.state.picture_id] = look.fineness
+
+
+def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
+    """How fine the other cells of a column are, as far as they were seen."""
+    column = workshop.fineness.get((cell.place.id, cell.also)) or {}
+    return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
+
+
+def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, Look | None]]:
+    found: dict[str, tuple[int, Look | None]] = {}
     with workshop.database.begin() as session:
         for start in range(0, len(keys), ASKED_AT_ONCE):
             some = keys[start : start + ASKED_AT_ONCE]
             rows = session.execute(
-                select(Result.key_sha256, Result.byte_count).where(
+                select(Result.key_sha256, Result.byte_count, Result.busy_share, Result.fineness).where(
                     Result.key_sha256.in_(some), Result.blob_sha256.is_not(None)
                 )
             )
-            found |= {key: weight or 0 for key, weight in rows}
+            found |= {
+                key: (weight or 0, None if busy is None else Look(busy, fineness))
+                for key, weight, busy, fineness in rows
+            }
     return found
 
 

@@ -3,7 +3,7 @@
 import secrets
 import threading
 import time
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -18,6 +18,7 @@ from lucidex.core.encode import Encoding, FormatName, encode, jpeg
 from lucidex.core.errors import UnavailableError
 from lucidex.core.geometry import Placement, Point, Size
 from lucidex.core.levels import AnyPixels
+from lucidex.core.looking import Look, look_of
 from lucidex.core.render import draw, finished, framed
 from lucidex.core.tone.clipping import marked
 from lucidex.records.models import Result, now
@@ -43,6 +44,7 @@ class Finished:
     path: Path
     byte_count: int
     key: str
+    look: Look | None = None
 
 
 class Renderer:
@@ -174,7 +176,8 @@ class Renderer:
             if row is None or row.blob_sha256 is None:
                 return None
             try:
-                return Finished(self._workshop.results.path(row.blob_sha256), row.byte_count or 0, key)
+                look = None if row.busy_share is None else Look(row.busy_share, row.fineness)
+                return Finished(self._workshop.results.path(row.blob_sha256), row.byte_count or 0, key, look)
             except FileNotFoundError:
                 row.blob_sha256, row.lease_until = None, now()
                 return None
@@ -197,12 +200,13 @@ class Renderer:
         try:
             with self._file_slots:
                 content = self._compute(wanted)
+                look = look_of(self._drawn(wanted).numpy())
             blob = self._workshop.results.put(content)
         except BaseException:
             self._record(holder, key, lease_until=now())
             raise
-        self._record(holder, key, blob_sha256=blob, byte_count=len(content))
-        return Finished(self._workshop.results.path(blob), len(content), key)
+        self._record(holder, key, blob_sha256=blob, byte_count=len(content), **asdict(look))
+        return Finished(self._workshop.results.path(blob), len(content), key, look)
 
     def _record(self, holder: str, key: str, **values: object) -> None:
         with self._workshop.database.begin() as session:

@@ -1,15 +1,17 @@
 """Routines of a person: kept from a picture's steps, found by name, put on pictures, exported and imported."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
-from lucidex.core.routine import MAX_ROUTINES, Routine, RoutineFile, read_routine_file
+from lucidex.core.routine import MAX_ROUTINES, PackedLogo, Routine, RoutineFile, RoutineStep, read_routine_file
 from lucidex.core.steps.base import Carried, Step
-from lucidex.records.models import RoutineRow
+from lucidex.core.steps.logo import Logo
+from lucidex.records.models import Picture, RoutineRow, now
+from lucidex.services.logos import adopt_logos, check_logos, keep_logo
 from lucidex.services.people import Who
 from lucidex.services.prepare import PictureState
 from lucidex.services.workshop import Workshop
@@ -24,7 +26,7 @@ class KeptRoutine:
 
 
 def _kept(row: RoutineRow) -> KeptRoutine:
-    return KeptRoutine(row.id, Routine.model_validate(row.body))
+    return KeptRoutine(row.id, Routine.read(row.body))
 
 
 def _rows(session: Session, who: Who) -> list[RoutineRow]:
@@ -38,20 +40,33 @@ def read_routines(workshop: Workshop, who: Who) -> list[KeptRoutine]:
         return [_kept(row) for row in _rows(session, who)]
 
 
-def find_routine(workshop: Workshop, who: Who, name: str) -> Routine | None:
+def find_routine(workshop: Workshop, who: Who, name: str) -> KeptRoutine | None:
     """The routine of that name; case does not count."""
     wanted = " ".join(name.casefold().split())
-    kept = read_routines(workshop, who)
-    return next((one.routine for one in kept if one.routine.name.casefold() == wanted), None)
+    return next((one for one in read_routines(workshop, who) if one.routine.name.casefold() == wanted), None)
 
 
-def steps_to_keep(
-    state: PictureState, chosen: Sequence[str] | None = None
-) -> tuple[list[tuple[str, Step]], list[Step]]:
-    """The active steps that a routine can hold, with their ids, and those that belong to this picture alone."""
-    entries = [entry for entry in state.document.steps if entry.active and (chosen is None or entry.id in chosen)]
-    goes = [(entry.id, entry.step) for entry in entries if entry.step.carried is not Carried.NEVER]
-    return list(goes), [entry.step for entry in entries if entry.step.carried is Carried.NEVER]
+def steps_to_keep(state: PictureState, place_names: Mapping[str, str]) -> tuple[dict[str, RoutineStep], list[Step]]:
+    """The active steps that a routine can hold, by their ids, and those that belong to this picture alone.
+
+    `place_names` are the folio's places by their keys; a step for one place that hangs no more is left out.
+    """
+    entries = [e for e in state.document.steps if e.active and (e.only_in is None or e.only_in in place_names)]
+    goes = {
+        entry.id: RoutineStep(
+            step=entry.step,
+            carried=entry.step.carried,
+            only_in=place_names[entry.only_in] if entry.only_in else None,
+        )
+        for entry in entries
+        if entry.step.carried is not Carried.NEVER
+    }
+    return goes, [entry.step for entry in entries if entry.step.carried is Carried.NEVER]
+
+
+def adopt_routine_logos(workshop: Workshop, who: Who, routine: Routine) -> None:
+    """Keep the logos of a routine whose steps the person was allowed to see."""
+    adopt_logos(workshop, who, [one.step for one in routine.steps])
 
 
 def keep_routine(workshop: Workshop, who: Who, routine: Routine) -> int:
@@ -68,7 +83,7 @@ def _keep(session: Session, who: Who, routine: Routine) -> int:
             raise OutOfRangeError(f"At most {MAX_ROUTINES} routines are kept. Take one out first.")
         row = RoutineRow(person_id=who.id)
         session.add(row)
-    row.name, row.group_name, row.body = routine.name, routine.group, routine.model_dump(mode="json")
+    row.name, row.group_name, row.body = routine.name, routine.group, routine.stored()
     session.flush()
     return row.id
 
@@ -79,7 +94,7 @@ def change_routine(workshop: Workshop, who: Who, routine_id: int, routine: Routi
         row = _row(session, who, routine_id)
         if any(one.id != row.id and one.name.casefold() == routine.name.casefold() for one in _rows(session, who)):
             raise OutOfRangeError(f"Another routine is called “{routine.name}” already.")
-        row.name, row.group_name, row.body = routine.name, routine.group, routine.model_dump(mode="json")
+        row.name, row.group_name, row.body = routine.name, routine.group, routine.stored()
 
 
 def read_routine(workshop: Workshop, who: Who, routine_id: int) -> Routine:
@@ -93,6 +108,8 @@ def remove_routine(workshop: Workshop, who: Who, routine_id: int) -> Routine:
     with workshop.database.begin() as session:
         row = _row(session, who, routine_id)
         removed = _kept(row).routine
+        trials = update(Picture).where(Picture.trial_of == row.id, Picture.removed_at.is_(None))
+        session.execute(trials.values(removed_at=now()))
         session.delete(row)
         return removed
 
@@ -105,14 +122,23 @@ def _row(session: Session, who: Who, routine_id: int) -> RoutineRow:
 
 
 def export_routines(workshop: Workshop, who: Who) -> RoutineFile:
-    """All routines of a person as a file."""
-    return RoutineFile(routines=tuple(kept.routine for kept in read_routines(workshop, who)))
+    """All routines of a person as a file, with the logos that they need."""
+    kept = tuple(one.routine for one in read_routines(workshop, who))
+    named = {one.step.logo for routine in kept for one in routine.steps if isinstance(one.step, Logo)}
+    files = sorted((file for file in named if file is not None), key=lambda file: file.sha256)
+    packed = {file.sha256: PackedLogo.of(file, workshop.originals.path(file.sha256).read_bytes()) for file in files}
+    return RoutineFile(routines=kept, logos=tuple(packed.values()))
 
 
 def import_routines(workshop: Workshop, who: Who, content: bytes) -> int:
     """Keep all routines of a file, all or none; how many. One of a name that is there already is replaced."""
     file = read_routine_file(content)
+    unpacked = [(logo.file.name, logo.unpacked()) for logo in file.logos]
+    for name, logo in unpacked:
+        keep_logo(workshop, who, name, [logo])
+    needed = frozenset[str]().union(*(routine.logos for routine in file.routines))
     with workshop.database.begin() as session:
+        check_logos(session, who, needed)
         for routine in file.routines:
             _keep(session, who, routine)
     return len(file.routines)

@@ -106,33 +106,47 @@ class PutOn:
     trouble: str | None = None
 
 
+@dataclass(frozen=True)
+class PutStep:
+    """A step that goes to other pictures, and the key of the one place in which it counts there, if only one."""
+
+    step: Step
+    only_in: str | None = None
+
+
 def put_on_pictures(
-    renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_ids: Sequence[int]
+    renderer: Renderer,
+    workshop: Workshop,
+    who: Who,
+    steps: Sequence[PutStep],
+    picture_ids: Sequence[int],
+    did: str = "",
 ) -> list[PutOn]:
     """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
-    adopt_logos(workshop, who, steps)
-    return [_put_on(renderer, workshop, who, steps, picture_id) for picture_id in picture_ids]
+    adopt_logos(workshop, who, [one.step for one in steps])
+    sentences = " ".join(plain(one.step.sentence()) for one in steps)
+    did = did or f"Put on from another picture: {sentences}"
+    return [_put_on(renderer, workshop, who, steps, picture_id, did) for picture_id in picture_ids]
 
 
-def _put_on(renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[Step], picture_id: int) -> PutOn:
+def _put_on(
+    renderer: Renderer, workshop: Workshop, who: Who, steps: Sequence[PutStep], picture_id: int, did: str
+) -> PutOn:
     state = read_picture(workshop, who, picture_id)
     try:
         document = put_on(renderer, state, steps)
-        sentences = " ".join(plain(step.sentence()) for step in steps)
-        change(
-            workshop, who, picture_id, state.version, f"Put on from another picture: {sentences}", _becoming(document)
-        )
+        change(workshop, who, picture_id, state.version, did, _becoming(document))
     except SaidError as error:
         return PutOn(picture_id, state.file_name, error.sentence)
     return PutOn(picture_id, state.file_name)
 
 
-def put_on(renderer: Renderer, state: PictureState, steps: Sequence[Step]) -> PictureDocument:
+def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> PictureDocument:
     """The document with steps at its end; automatic ones look at the picture as the ones before them left it."""
     document = state.document
-    for step in steps:
-        found = begun_on_copy(renderer, with_document(state, document), step)
-        document = changes.add_step(found)(document, state.facts)
+    for one in steps:
+        found = begun_on_copy(renderer, with_document(state, document), one.step)
+        document = changes.add_step(found, only_in=one.only_in)(document, state.facts)
     return document
 
 
@@ -145,11 +159,11 @@ def _becoming(document: PictureDocument) -> Alter:
     return lambda before, facts: document
 
 
-def carried_steps(document: PictureDocument) -> tuple[list[Step], list[Step]]:
+def carried_steps(document: PictureDocument) -> tuple[list[StepEntry], list[StepEntry]]:
     """The active steps that go to other pictures, and those that belong to this picture alone."""
-    active: list[Step] = [entry.step for entry in document.steps if entry.active]
-    goes = [step for step in active if step.carried is not Carried.NEVER]
-    return goes, [step for step in active if step.carried is Carried.NEVER]
+    active = [entry for entry in document.steps if entry.active]
+    goes = [entry for entry in active if entry.step.carried is not Carried.NEVER]
+    return goes, [entry for entry in active if entry.step.carried is Carried.NEVER]
 
 
 def remedied(step: Crop, frame: Frame, remedy: Remedy) -> list[Step]:

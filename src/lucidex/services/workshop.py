@@ -19,6 +19,7 @@ RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encod
 
 STATES_KEPT = 512
 LOGOS_KEPT = 64
+COLUMNS_KEPT = 256
 
 
 class Workshop:
@@ -34,6 +35,8 @@ class Workshop:
         self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
         self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
         self.logo_facts: CappedCache[Facts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
+        # how fine the cells of a proof sheet's columns are, by their pictures
+        self.fineness: CappedCache[dict[int, float]] = CappedCache(COLUMNS_KEPT, lambda column: 1)
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)

@@ -93,6 +93,12 @@ def _write_column(workshop: Workshop, who: Who, cell: ProofCell, written: Writte
     return f"All {len(pictures)} in “{place.name}” are written as {name}."
 
 
+def chosen_quality(cell: ProofCell) -> int | None:
+    """The quality that somebody chose for a cell, for this picture or for its place."""
+    own = cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output()).quality
+    return own if own or cell.also else demand_of(cell.place).quality
+
+
 def accept_weight(workshop: Workshop, who: Who, cell: ProofCell, byte_count: int) -> None:
     """Let this picture be as heavy as it is in this place."""
     before = cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output())

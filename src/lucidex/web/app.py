@@ -28,6 +28,7 @@ from lucidex.web.pages import (
     running,
     seeing,
     start,
+    using,
     writing,
 )
 from lucidex.web.security import SecurityHeaders
@@ -60,7 +61,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, logos, proof, writing, running)
-    for module in (*often, account, start, folio, book, routines, api):
+    for module in (*often, account, start, folio, book, routines, using, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

@@ -12,6 +12,7 @@ from lucidex.core.linked import LinkedSize
 from lucidex.core.measures import Multiple, Percent, Rung, ladder
 from lucidex.core.places import PlaceDemand
 from lucidex.core.proofing import SOFT_FROM
+from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Band
 from lucidex.core.steps.logo import Logo
@@ -23,6 +24,8 @@ from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture
 from lucidex.services.results import Finished
+from lucidex.services.routines import read_routine
+from lucidex.services.trials import trial_of
 from lucidex.services.wanted import PlacedPicture, in_place, without_steps
 from lucidex.web.context import AppContext
 from lucidex.web.place_form import SizeFields, size_fields
@@ -76,6 +79,7 @@ class BenchView:
     after: StepEntry | None
     insert: StepEntry | None
     logos: list[KeptLogo]
+    trial: Routine | None = None
 
     @property
     def place_id(self) -> int | None:
@@ -204,7 +208,16 @@ def bench_view(app: AppContext, who: Who, picture_id: int, shown: Shown) -> Benc
         after=after,
         insert=steps.get(shown.insert or ""),
         logos=read_logos(app.workshop, who) if open_step and isinstance(open_step.step, Logo) else [],
+        trial=_trial(app, who, state, folio),
     )
+
+
+def _trial(app: AppContext, who: Who, state: PictureState, folio: FolioView) -> Routine | None:
+    """The routine that is tried, on a picture that stands apart from its folio."""
+    if folio.position(state.picture_id) is not None:
+        return None
+    routine_id = trial_of(app.workshop, who, state.picture_id)
+    return read_routine(app.workshop, who, routine_id) if routine_id is not None else None
 
 
 def format_choices() -> list[tuple[str, str, str]]:

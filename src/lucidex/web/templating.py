@@ -34,6 +34,11 @@ def _query(**parts: object) -> str:
     return "?" + urlencode(given) if given else ""
 
 
+def _asked_query(asked: Iterable[int], place: str = "") -> str:
+    """The steps of a routine that are ticked, and a place, as an address carries them."""
+    return "?" + urlencode([("ask", seat) for seat in sorted(asked)] + [("place", place)])
+
+
 def _points(points: Iterable[tuple[float, float]]) -> str:
     """Points of a curve as they are typed: 0:0 25:20 100:100."""
     return " ".join(f"{format_number(x)}:{format_number(y)}" for x, y in points)
@@ -49,6 +54,7 @@ environment = Environment(
 environment.filters |= {"weight": format_weight, "number": format_number, "day": _day, "points": _points}
 environment.globals |= {
     "query": _query,
+    "asked_query": _asked_query,
     "assets": _fingerprint(),
     "form_fields": form_fields,
     "amount": amount,

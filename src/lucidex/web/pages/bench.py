@@ -11,7 +11,6 @@ from lucidex.core.errors import SaidError
 from lucidex.core.geometry import Point
 from lucidex.core.places import PlaceDemand, demand_words
 from lucidex.core.reading import ReadStep, read_line, suggestions
-from lucidex.core.routine import Routine
 from lucidex.core.steps.base import Step, plain
 from lucidex.core.typed_places import read_demand, read_demands
 from lucidex.services import changes, places
@@ -20,10 +19,12 @@ from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
 from lucidex.services.logos import with_newest
 from lucidex.services.prepare import go_to, read_history, read_snapshot, redo, undo
-from lucidex.services.routines import find_routine
+from lucidex.services.routines import KeptRoutine, adopt_routine_logos, find_routine
 from lucidex.services.stepping import begun, put_on
+from lucidex.services.trials import places_of, steps_there
 from lucidex.web.bench_view import OPEN_FOCAL
 from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
+from lucidex.web.pages.using import use_sheet
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
@@ -55,7 +56,7 @@ def reading(at: Bench, line: str = "") -> HTMLResponse:
     if known is not None:
         values["demands"] = [f"{known.place.name}: {demand_words(known.place.demand)}"]
     elif (routine := find_routine(at.app.workshop, at.who, line)) is not None:
-        values["step"] = f"the routine “{routine.name}”: {' '.join(routine.sentences)}"
+        values["step"] = f"the routine “{routine.routine.name}”: {' '.join(routine.routine.sentences)}"
     elif line.strip():
         values |= _read(line)
     return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
@@ -103,9 +104,17 @@ def _add_step(at: AtBench, step: Step) -> HTMLResponse:
     return at.show(at.place, step_id if step.opens else None)
 
 
-def _put_on(at: AtBench, routine: Routine) -> HTMLResponse:
-    """The steps of a routine as one change, each with what it finds on this picture."""
-    document = put_on(at.app.renderer, at.state, list(routine.steps))
+def _put_on(at: AtBench, kept: KeptRoutine) -> HTMLResponse:
+    """The steps of a routine as one change, with what each finds here; where it asks, it is seen first."""
+    folio, routine = read_folio(at.app.workshop, at.who, at.state.folio_id), kept.routine
+    places = places_of(routine, folio)
+    steps, missing = steps_there(routine, frozenset(), places)
+    if routine.asks or missing or not all(place.hangs for place in places):
+        sheet = use_sheet(at.request, at.app, at.who, folio, kept.id, [at.picture_id], bench=at.picture_id)
+        sheet.headers["HX-Retarget"], sheet.headers["HX-Reswap"] = "#contact-sheet", "innerHTML"
+        return sheet
+    adopt_routine_logos(at.app.workshop, at.who, routine)
+    document = put_on(at.app.renderer, at.state, steps)
     at.change(f"Put on the routine “{routine.name}”", lambda before, facts: document)
     return at.show(at.place)
 

@@ -7,12 +7,13 @@ from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, SaidError
 from lucidex.core.geometry import Size
+from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step, plain
 from lucidex.services import changes
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import copy_picture
 from lucidex.services.prepare import read_picture
-from lucidex.services.stepping import carried_steps, put_on_pictures, varied
+from lucidex.services.stepping import PutStep, carried_steps, put_on_pictures, varied
 from lucidex.services.wanted import PlacedPicture, for_screen, in_place
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
@@ -102,8 +103,8 @@ def choose_pictures(at: Bench, step_id: str) -> HTMLResponse:
         picture_id=at.picture_id,
         step_id=step_id,
         place=at.place,
-        goes=[plain(step.sentence()) for step in goes],
-        stays=[plain(step.sentence()) for step in stays],
+        goes=[plain(entry.step.sentence()) for entry in goes],
+        stays=[plain(entry.step.sentence()) for entry in stays],
     )
 
 
@@ -117,13 +118,14 @@ def put_on_others(at: Bench, step_id: str, on: Annotated[list[int], Form()] = []
         raise OutOfRangeError("Choose the pictures first.")
     here = {picture.id for picture in read_folio(at.app.workshop, at.who, at.state.folio_id).pictures}
     chosen = [picture for picture in dict.fromkeys(on) if picture in here and picture != at.picture_id]
-    done = put_on_pictures(at.app.renderer, at.app.workshop, at.who, goes, chosen)
+    steps = [PutStep(entry.step, entry.only_in) for entry in goes]
+    done = put_on_pictures(at.app.renderer, at.app.workshop, at.who, steps, chosen)
     return partial(at.request, "bench/copied.html", done=done)
 
 
-def _copied(at: AtBench, step_id: str) -> tuple[list[Step], list[Step]]:
+def _copied(at: AtBench, step_id: str) -> tuple[list[StepEntry], list[StepEntry]]:
     if step_id != ALL_STEPS_ID:
-        return [at.step(step_id).step], []
+        return [at.step(step_id)], []
     return carried_steps(at.state.document)
 
 

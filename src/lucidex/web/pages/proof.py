@@ -13,17 +13,20 @@ from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeErr
 from lucidex.core.file_list import FIELDS, USUAL_PATTERN
 from lucidex.core.reading import ReadStep, read_line
 from lucidex.core.steps.base import Step
+from lucidex.core.steps.logo import Logo
 from lucidex.core.typed_places import read_demand
 from lucidex.services import proofs, runs
 from lucidex.services.folios import read_folio
+from lucidex.services.logos import with_newest
 from lucidex.services.people import Who
 from lucidex.services.places import hang_place
 from lucidex.services.proofs import ProofCell, columns_of
 from lucidex.services.routines import find_routine, read_routines
-from lucidex.services.stepping import put_on_pictures
+from lucidex.services.stepping import PutStep, put_on_pictures
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.files import FOREVER
 from lucidex.web.pages.running import foot_of
+from lucidex.web.pages.using import use_sheet
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page, partial
 
@@ -92,7 +95,11 @@ class AtCell:
         """The cell as it is now, with its finished file."""
         is_shown = cell.placed is not None and cell.is_made
         finished = self.app.renderer.finish(cell.placed.wanted) if cell.placed and is_shown else None
-        flags = cell.flags_at(finished.byte_count) if finished else cell.flags
+        flags = cell.flags
+        if finished is not None:
+            workshop = self.app.workshop
+            proofs.note_look(workshop, cell, finished.look)
+            flags = cell.flags_at(finished.byte_count, finished.look, proofs.neighbours(workshop, cell))
         values = {"cell": cell, "finished": finished, "flags": flags}
         return partial(self.request, "proof/cell.html", **values)
 
@@ -163,21 +170,27 @@ def put_step(
     chosen = [picture for picture in here if picture in set(on)]
     if not chosen:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
-    done = put_on_pictures(app.renderer, app.workshop, who, _steps(app, who, line), chosen)
+    if (kept := find_routine(app.workshop, who, line)) is not None:
+        sheet = use_sheet(request, app, who, read_folio(app.workshop, who, folio_id), kept.id, chosen)
+        sheet.headers["HX-Retarget"] = "#proof-names"
+        return sheet
+    steps = [PutStep(_typed_step(app, who, line))]
+    done = put_on_pictures(app.renderer, app.workshop, who, steps, chosen)
     response = partial(request, "bench/copied.html", done=done)
     response.headers["HX-Trigger"] = "cells-changed"
     return response
 
 
-def _steps(app: AppContext, who: SignedIn, line: str) -> list[Step]:
-    """The steps of a routine, or the one step, that a typed line means."""
-    routine = find_routine(app.workshop, who, line)
-    if routine is not None:
-        return list(routine.steps)
+def _typed_step(app: AppContext, who: SignedIn, line: str) -> Step:
     read = read_line(line)
     if not isinstance(read, ReadStep):
         raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
-    return [read.step]
+    step = with_newest(app.workshop, who, read.step)
+    if isinstance(step, Logo) and step.logo is None:
+        raise OutOfRangeError(
+            "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."
+        )
+    return step
 
 
 @router.post("/folios/{folio_id}/proof/place")

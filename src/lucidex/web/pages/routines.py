@@ -9,12 +9,15 @@ from pydantic import ValidationError
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.places import explain_limits
-from lucidex.core.routine import MAX_FILE_BYTES, Routine, RoutineFile
-from lucidex.core.steps.base import Step, plain
-from lucidex.services import routines
+from lucidex.core.places import demand_words, explain_limits
+from lucidex.core.routine import MAX_FILE_BYTES, Routine, RoutineFile, RoutinePlace, RoutineStep
+from lucidex.core.steps.base import Carried, plain
+from lucidex.records.models import Place
+from lucidex.services import routines, trials
+from lucidex.services.folios import read_folio
+from lucidex.services.places import demand_of
 from lucidex.web.context import App, SignedIn
-from lucidex.web.pages.at_bench import Bench
+from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page, partial
 
@@ -30,46 +33,97 @@ def routines_page(
     """All routines by group."""
     kept = routines.read_routines(app.workshop, who)
     groups = [(name, list(found)) for name, found in groupby(kept, lambda one: one.routine.group)]
-    return page(request, "routines/routines.html", who=who, groups=groups, said=said)
+    pictures = trials.pictures_to_try(app.workshop, who)
+    return page(request, "routines/routines.html", who=who, groups=groups, said=said, pictures=pictures)
 
 
 @router.get("/pictures/{picture_id}/routine")
 def choose_steps(at: Bench) -> HTMLResponse:
-    """The steps of a picture, to be kept as a routine."""
-    goes, stays = routines.steps_to_keep(at.state)
+    """The steps and places of a picture, to be kept as a routine, or written back into the one that is tried."""
+    hung = _hung(at)
+    goes, stays = routines.steps_to_keep(at.state, {key: place.name for key, place in hung.items()})
+    routine_id = trials.trial_of(at.app.workshop, at.who, at.picture_id)
+    tried = routines.read_routine(at.app.workshop, at.who, routine_id) if routine_id else None
     return partial(
         at.request,
         "routines/keep.html",
         picture_id=at.picture_id,
-        goes=[(step_id, plain(step.sentence())) for step_id, step in goes],
+        goes=[(step_id, one, _as_before(tried, one)) for step_id, one in goes.items()],
         stays=[plain(step.sentence()) for step in stays],
+        places=[(key, place.name, demand_words(demand_of(place))) for key, place in hung.items()],
+        kept_places={one.name for one in tried.places} if tried else set(),
+        tried=tried,
     )
 
 
+def _hung(at: AtBench) -> dict[str, Place]:
+    folio = read_folio(at.app.workshop, at.who, at.state.folio_id)
+    return {str(place.id): place for place in folio.places}
+
+
+def _as_before(tried: Routine | None, one: RoutineStep) -> Carried:
+    """How a step was carried in the routine that is tried, found by its kind and sentence."""
+    alike = [before for before in tried.steps if before.step.kind == one.step.kind] if tried else []
+    return next((b.carried for b in alike if b.sentence == one.sentence), alike[0].carried if alike else one.carried)
+
+
 @router.post("/pictures/{picture_id}/routine")
-def keep(at: Bench, name: Name = "", group: Name = "", step: Annotated[list[str], Form()] = []) -> HTMLResponse:  # noqa: B006
-    """Keep the chosen steps under a name."""
-    goes, _ = routines.steps_to_keep(at.state, step)
-    routine = _routine(name, group, [one for _, one in goes])
-    routines.keep_routine(at.app.workshop, at.who, routine)
+def keep(
+    at: Bench,
+    name: Name = "",
+    group: Name = "",
+    step: Annotated[list[str], Form()] = [],  # noqa: B006
+    carried: Annotated[list[Carried], Form()] = [],  # noqa: B006
+    place: Annotated[list[str], Form()] = [],  # noqa: B006
+) -> HTMLResponse:
+    """Keep the chosen steps under a name; or write them into the routine that is tried on this picture."""
+    hung = _hung(at)
+    goes, _ = routines.steps_to_keep(at.state, {key: one.name for key, one in hung.items()})
+    chosen = dict(zip(step, carried, strict=False))
+    steps = [one.model_copy(update={"carried": chosen[key]}) for key, one in goes.items() if key in chosen]
+    brought = [RoutinePlace(name=hung[key].name, demand=demand_of(hung[key])) for key in place if key in hung]
+    routine = _routine(name, group, steps, brought)
+    routines.adopt_routine_logos(at.app.workshop, at.who, routine)
+    routine_id = trials.trial_of(at.app.workshop, at.who, at.picture_id)
+    if routine_id is not None:
+        routines.change_routine(at.app.workshop, at.who, routine_id, routine)
+    else:
+        routines.keep_routine(at.app.workshop, at.who, routine)
     return partial(at.request, "routines/kept.html", routine=routine)
 
 
-def _routine(name: str, group: str, steps: list[Step]) -> Routine:
-    if not steps:
+def _routine(name: str, group: str, steps: list[RoutineStep], places: list[RoutinePlace]) -> Routine:
+    if all(one.carried is Carried.NEVER for one in steps):
         raise OutOfRangeError("Choose at least one step to keep.")
     try:
         body = {"name": " ".join(name.split()), "group": " ".join(group.split())}
-        return Routine.model_validate({**body, "steps": [step.model_dump() for step in steps]})
+        return Routine.model_validate(
+            {**body, "steps": [one.model_dump() for one in steps], "places": [one.model_dump() for one in places]}
+        )
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
+
+
+@router.post("/routines/{routine_id}/trial")
+def begin_trial(app: App, who: SignedIn, routine_id: int, picture: Annotated[int, Form()]) -> RedirectResponse:
+    """Open a routine on a picture, to change it there like any list of steps."""
+    made = trials.begin_trial(app.renderer, app.workshop, who, routine_id, picture)
+    return RedirectResponse(f"/pictures/{made}", 303)
+
+
+@router.post("/pictures/{picture_id}/trial-end")
+def end_trial(at: Bench) -> Response:
+    """Put a trial away; the routine stays as it was last written."""
+    trials.end_trial(at.app.workshop, at.who, at.picture_id)
+    return Response(headers={"HX-Redirect": "/routines"})
 
 
 @router.post("/routines/{routine_id}")
 def change(app: App, who: SignedIn, routine_id: int, name: Name = "", group: Name = "") -> Response:
     """Another name or group."""
     before = routines.read_routine(app.workshop, who, routine_id)
-    routines.change_routine(app.workshop, who, routine_id, _routine(name, group, list(before.steps)))
+    after = _routine(name, group, list(before.steps), list(before.places))
+    routines.change_routine(app.workshop, who, routine_id, after)
     return _back("The routine was changed.")
 
 

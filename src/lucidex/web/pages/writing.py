@@ -41,6 +41,7 @@ def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
         cell=cell,
         finished=finished,
         scope=scope,
+        quality=writing.chosen_quality(cell),
         smaller=smaller,
         formats=format_choices(),
         written_also=demand.also,
@@ -59,7 +60,8 @@ def choose(
     number = int(quality) if quality.strip() else None
     if number is not None and not 1 <= number <= 100:
         raise OutOfRangeError("Quality is a whole number from 1 to 100, or nothing to have it found by itself.")
-    written = Written(FormatName(format) if format in set(FormatName) else None, number)
+    name = FormatName(format) if format in set(FormatName) else None
+    written = Written(name, None if name is not None and name.output.default_quality is None else number)
     said = writing.write_as(at.app.workshop, at.who, at.cell, written, scope)
     return _back(at) if scope is Scope.COLUMN else _said(at, said)
 

@@ -65,6 +65,8 @@ function refreshCells() {
 /** @param {Element | null} row */
 function refreshRow(row) {
   for (const cell of row?.querySelectorAll("[data-cell]") ?? []) window.htmx.trigger(cell, "refresh");
+  const small = /** @type {HTMLImageElement | null} */ (row?.querySelector(".proof-small img") ?? null);
+  if (small) small.src = small.src.replace(/&v=\w*/, `&v=${Date.now()}`);
 }
 
 /** @param {KeyboardEvent} event */
