@@ -1,6 +1,6 @@
 """Sixty photographs into four places: a run of the product beside bare libvips and a careful Pillow script.
 
-    .venv/bin/python -m bench.batch [--pictures 60]
+    .venv/bin/python -m bench batch [--pictures 60]
 
 Source: made-up photographs of 12 megapixels (4000 × 3000, JPEG at quality 88, each of its own). Ours begins where a
 run begins, with pictures that were brought in, and ends when the last cell is finished: database, leases and files

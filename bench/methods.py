@@ -1,6 +1,6 @@
 """Which method enlarges and reduces best, on the demo pictures against plain baselines.
 
-python -m bench.methods
+python -m bench methods
 
 Enlarging: each picture is reduced by area means and enlarged again; what comes back is compared with what was
 there. Reducing: the result is enlarged again by one and the same method and compared (what is kept); and a grating

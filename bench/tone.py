@@ -1,6 +1,6 @@
 """How fast the picture follows a moving tone slider: at the server, in the browser, and the share of each part.
 
-    .venv/bin/python -m bench.tone [--rounds 40]
+    .venv/bin/python -m bench tone [--rounds 40]
 
 Source: the made-up photograph of 24 megapixels of `bench.run`, six steps: a crop, light, highlights and shadows,
 white balance, saturation, a curve; and the same with sharpening. Each request asks for a value that nobody has asked

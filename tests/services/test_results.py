@@ -14,11 +14,11 @@ from lucidex.core.proofing import FlagKind
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.core.typed_places import read_demand
 from lucidex.records.models import Result, now
-from lucidex.services import changes
+from lucidex.services import changes, results
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
 from lucidex.services.prepare import PictureState, change, read_picture, undo
-from lucidex.services.results import Renderer
+from lucidex.services.results import Finished, Note, Renderer
 from lucidex.services.wanted import PlacedPicture, Wanted, for_screen, in_place
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
@@ -96,21 +96,21 @@ def test_a_key_is_computed_once_however_many_ask(
     computed: list[str] = []
     everybody_asked = threading.Barrier(6)
     asked = threading.local()
-    compute, take_lease = Renderer._compute, Renderer._take_lease
+    compute, ask = Renderer._compute, Renderer._done_or_mine
 
     def counting(self: Renderer, wanted: Wanted) -> bytes:
         computed.append(wanted.key)
         return compute(self, wanted)
 
-    def after_everybody(self: Renderer, key: str, holder: str) -> bool:
-        taken = take_lease(self, key, holder)
+    def after_everybody(self: Renderer, key: str, holder: str, note: Note | None) -> tuple[Finished | None, bool]:
+        answer = ask(self, key, holder, note)
         if not hasattr(asked, "once"):
             asked.once = True
             everybody_asked.wait(20)
-        return taken
+        return answer
 
     monkeypatch.setattr(Renderer, "_compute", counting)
-    monkeypatch.setattr(Renderer, "_take_lease", after_everybody)
+    monkeypatch.setattr(Renderer, "_done_or_mine", after_everybody)
     result = placed(workshop, state, "333x111")
     files: list[str] = []
     threads = [
@@ -153,10 +153,11 @@ def test_a_holder_that_lost_its_lease_cannot_overwrite(
 ) -> None:
     """Fencing: a result is recorded only by the holder that the row names."""
     result = placed(workshop, state, "213x99")
-    assert renderer._take_lease(result.wanted.key, "a" * 32)
+    assert renderer._done_or_mine(result.wanted.key, "a" * 32, None) == (None, True)
     with workshop.database.begin() as session:
         session.execute(update(Result).where(Result.key_sha256 == result.wanted.key).values(holder="b" * 32))
-    renderer._record("a" * 32, result.wanted.key, blob_sha256="0" * 64)
+    with workshop.database.begin() as session:
+        results._record(session, "a" * 32, result.wanted.key, blob_sha256="0" * 64)
     with workshop.database.begin() as session:
         row = session.scalar(select(Result).where(Result.key_sha256 == result.wanted.key))
         assert row is not None

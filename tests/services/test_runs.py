@@ -213,6 +213,8 @@ def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
     assert second is not None
     assert (second.cell_id, second.attempt) == (first.cell_id, 2)
     finishing._end(workshop, first, state=CellState.FAILED, said="late")
+    still = next(one for one in runs.read_cells(workshop, who, run_id) if one.id == first.cell_id)
+    assert (still.state, still.said) == (CellState.TAKEN, None)
     finishing.finish_cell(workshop, renderer, second)
     cell = next(one for one in runs.read_cells(workshop, who, run_id) if one.id == first.cell_id)
     assert (cell.state, cell.said) == (CellState.DONE, None)

@@ -14,7 +14,8 @@ EMPTY_BELOW = 0.01  # of the blocks
 SOFT_BELOW = 0.62  # of the usual fineness among neighbours
 NEIGHBOURS_NEEDED = 4
 _SMALLEST = 4 * BLOCK
-_LARGEST = 800  # of the middle, whose fineness stands for the whole
+_LARGEST = 512  # of the middle, whose fineness stands for the whole
+_EVERY = 3  # pixels: so many of a block tell enough
 _QUIET = 0.3  # code values: below it there is no detail whose fineness could be told
 
 
@@ -51,7 +52,7 @@ def _grey(pixels: AnyPixels) -> AnyPixels:
 
 def _busy_share(grey: AnyPixels) -> float:
     across, down = max(1, grey.shape[1] // BLOCK), max(1, grey.shape[0] // BLOCK)
-    every = 2 if min(across, down) > 1 else 1  # every second pixel tells enough
+    every = _EVERY if min(across, down) > 1 else 1
     values = grey[::every, ::every].astype(np.float32)
     mean = cv2.resize(values, (across, down), interpolation=cv2.INTER_AREA)
     square = cv2.resize(values * values, (across, down), interpolation=cv2.INTER_AREA)

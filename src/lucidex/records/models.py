@@ -5,7 +5,7 @@ from enum import StrEnum
 from typing import Any, ClassVar
 
 from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
-from sqlalchemy.dialects.mysql import CHAR, DATETIME
+from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TypeDecorator
@@ -196,8 +196,8 @@ class Result(Base):
     lease_until: Mapped[datetime]
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
-    busy_share: Mapped[float | None]
-    fineness: Mapped[float | None]
+    busy_share: Mapped[float | None] = mapped_column(DOUBLE)
+    fineness: Mapped[float | None] = mapped_column(DOUBLE)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -29,7 +29,7 @@ from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture, with_document
-from lucidex.services.results import Renderer
+from lucidex.services.results import Finished, Renderer
 from lucidex.services.wanted import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
 
@@ -39,6 +39,8 @@ MOST_SECONDS = 240.0  # for one cell: after that its worker ends itself, and the
 IDLE_SECONDS = 4.0
 PAUSE_SECONDS = 0.25
 NICENESS = 10
+HANDS = 2  # threads of a worker; only one of them computes
+KEPT_BYTES = 48_000_000  # pixels that a worker keeps, for the next format of the same cell
 _log = logging.getLogger(__name__)
 _IS_OPEN = or_(
     Cell.state == CellState.WAITING, and_(Cell.state == CellState.TAKEN, Cell.lease_until < func.utc_timestamp(6))
@@ -122,7 +124,7 @@ def _fail(cell: Cell, sentence: str) -> None:
 def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
     """Make the file of a cell and write it down; what cannot be made is a failed cell with a sentence."""
     try:
-        finished = renderer.finish(_placed(workshop, taken).wanted)
+        renderer.finish(_placed(workshop, taken).wanted, lambda session, done: _note_done(session, taken, done))
     except UnavailableError as error:
         if "disk" in error.sentence:
             return _pause(workshop, taken, error.sentence)
@@ -134,8 +136,7 @@ def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
         return _end(
             workshop, taken, state=CellState.FAILED, said="It takes more memory than is allowed for one picture."
         )
-    blob = finished.path.name
-    return _end(workshop, taken, state=CellState.DONE, blob_sha256=blob, byte_count=finished.byte_count, said=None)
+    return None
 
 
 def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
@@ -157,11 +158,21 @@ def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
 def _end(workshop: Workshop, taken: Taken, **values: object) -> None:
     """Write a result down, if the cell is still in the same hands."""
     with workshop.database.begin() as session:
-        session.execute(
-            update(Cell)
-            .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt, Cell.state == CellState.TAKEN)
-            .values(ended_at=now(), lease_until=None, **values)
-        )
+        _write_end(session, taken, **values)
+
+
+def _note_done(session: Session, taken: Taken, done: Finished) -> None:
+    _write_end(
+        session, taken, state=CellState.DONE, blob_sha256=done.path.name, byte_count=done.byte_count, said=None
+    )
+
+
+def _write_end(session: Session, taken: Taken, **values: object) -> None:
+    session.execute(
+        update(Cell)
+        .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt, Cell.state == CellState.TAKEN)
+        .values(ended_at=now(), lease_until=None, **values)
+    )
 
 
 def _pause(workshop: Workshop, taken: Taken, sentence: str) -> None:
@@ -180,11 +191,23 @@ def _pause(workshop: Workshop, taken: Taken, sentence: str) -> None:
 
 
 def work(files: str, database_url: str) -> None:
-    """The life of a worker process: cell after cell, until there is none for a while."""
+    """The life of a worker process: cell after cell, until there is none for a while.
+
+    One cell is computed at a time; while its file goes to the disk and into the database, the next one is computed.
+    """
     os.nice(NICENESS)
     workshop = Workshop(Path(files), database_url)
     pyvips.concurrency_set(1)
-    renderer = Renderer(workshop)
+    renderer = Renderer(workshop, files_at_once=1, kept_bytes=KEPT_BYTES)
+    hands = [threading.Thread(target=_work_off, args=(workshop, renderer)) for _ in range(HANDS)]
+    for hand in hands:
+        hand.start()
+    for hand in hands:
+        hand.join()
+    workshop.close()
+
+
+def _work_off(workshop: Workshop, renderer: Renderer) -> None:
     holder, idle_since = secrets.token_hex(16), time.monotonic()
     while time.monotonic() - idle_since < IDLE_SECONDS and _started_by_somebody():
         taken = None
@@ -197,7 +220,6 @@ def work(files: str, database_url: str) -> None:
                 idle_since = time.monotonic()
         if taken is None:
             time.sleep(PAUSE_SECONDS)
-    workshop.close()
 
 
 def _started_by_somebody() -> bool:

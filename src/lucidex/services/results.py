@@ -3,6 +3,7 @@
 import secrets
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from datetime import timedelta
 from pathlib import Path
@@ -10,6 +11,7 @@ from pathlib import Path
 import pyvips
 from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
 
 from lucidex.core.attention import CANONICAL_EDGE, focal_point
 from lucidex.core.content import Raster
@@ -47,6 +49,9 @@ class Finished:
     look: Look | None = None
 
 
+Note = Callable[[Session, Finished], None]
+
+
 class Renderer:
     """Computes and keeps results.
 
@@ -54,12 +59,12 @@ class Renderer:
     at a time.
     """
 
-    def __init__(self, workshop: Workshop) -> None:
+    def __init__(self, workshop: Workshop, files_at_once: int = 2, kept_bytes: int = PIXEL_CACHE_BYTES) -> None:
         self._workshop = workshop
         self._preview_slots = threading.BoundedSemaphore(2)
-        self._file_slots = threading.BoundedSemaphore(2)
+        self._file_slots = threading.BoundedSemaphore(files_at_once)
         self._previews: CappedCache[bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
-        self._pixels: CappedCache[pyvips.Image] = CappedCache(PIXEL_CACHE_BYTES, bytes_of)
+        self._pixels: CappedCache[pyvips.Image] = CappedCache(kept_bytes, bytes_of)
 
     def preview(self, wanted: Wanted) -> bytes:
         """Encoded bytes for the screen, kept in memory only."""
@@ -91,20 +96,24 @@ class Renderer:
         image = pyvips.Image.new_from_array(marked(self.pixels(wanted)), interpretation="srgb")
         return encode(image, FormatName.PNG, Encoding(None))
 
-    def finish(self, wanted: Wanted) -> Finished:
-        """The finished file, computed unless it is in the store already."""
+    def finish(self, wanted: Wanted, note: Note | None = None) -> Finished:
+        """The finished file, computed unless it is in the store already.
+
+        `note` writes down what it was made for, in the transaction that says it is there.
+        """
         key, holder = wanted.key, secrets.token_hex(16)
         while True:
-            done = self._done(key)
+            done, mine = self._done_or_mine(key, holder, note)
             if done is not None:
                 return done
-            if self._take_lease(key, holder):
-                return self._finish_as(holder, key, wanted)
+            if mine:
+                return self._finish_as(holder, key, wanted, note)
             time.sleep(WAIT_BETWEEN_LOOKS_S)
 
     def known(self, wanted: Wanted) -> Finished | None:
         """The finished file where it is in the store already."""
-        return self._done(wanted.key)
+        with self._workshop.database.begin() as session:
+            return self._done(session, wanted.key)
 
     def raster(self, state: PictureState, document: PictureDocument) -> Raster:
         """A document's picture on the canonical raster: what automatic steps look at."""
@@ -170,23 +179,33 @@ class Renderer:
                 self._pixels.put(key, part)
         return part
 
-    def _done(self, key: str) -> Finished | None:
-        with self._workshop.database.begin() as session:
-            row = session.scalar(select(Result).where(Result.key_sha256 == key, Result.blob_sha256.is_not(None)))
-            if row is None or row.blob_sha256 is None:
-                return None
-            try:
-                look = None if row.busy_share is None else Look(row.busy_share, row.fineness)
-                return Finished(self._workshop.results.path(row.blob_sha256), row.byte_count or 0, key, look)
-            except FileNotFoundError:
-                row.blob_sha256, row.lease_until = None, now()
-                return None
+    def _done(self, session: Session, key: str) -> Finished | None:
+        row = _row(session, key)
+        return self._of_row(row) if row is not None else None
 
-    def _take_lease(self, key: str, holder: str) -> bool:
+    def _of_row(self, row: Result) -> Finished | None:
+        """The file that a row speaks of, where it is still there."""
+        try:
+            path = self._workshop.results.path(row.blob_sha256 or "")
+        except FileNotFoundError:
+            return None
+        look = None if row.busy_share is None else Look(row.busy_share, row.fineness)
+        return Finished(path, row.byte_count or 0, row.key_sha256, look)
+
+    def _done_or_mine(self, key: str, holder: str, note: Note | None) -> tuple[Finished | None, bool]:
+        """The file that is there already, or else whether the holder may compute it."""
         try:
             with self._workshop.database.begin() as session:
-                session.add(Result(key_sha256=key, holder=holder, lease_until=now() + LEASE))
-            return True
+                row = _row(session, key)
+                done = self._of_row(row) if row is not None else None
+                if row is None:
+                    session.add(Result(key_sha256=key, holder=holder, lease_until=now() + LEASE))
+                elif done is None:  # its file is gone: free for whoever takes it
+                    row.blob_sha256, row.lease_until = None, now()
+                    return None, False
+                elif note is not None:
+                    note(session, done)
+            return done, done is None
         except IntegrityError:
             with self._workshop.database.begin() as session:
                 taken = session.execute(
@@ -194,23 +213,32 @@ class Renderer:
                     .where(Result.key_sha256 == key, Result.blob_sha256.is_(None), Result.lease_until <= now())
                     .values(holder=holder, lease_until=now() + LEASE)
                 )
-                return bool(taken.rowcount == 1)  # type: ignore[attr-defined]
+                return None, bool(taken.rowcount == 1)  # type: ignore[attr-defined]
 
-    def _finish_as(self, holder: str, key: str, wanted: Wanted) -> Finished:
+    def _finish_as(self, holder: str, key: str, wanted: Wanted, note: Note | None) -> Finished:
         try:
             with self._file_slots:
                 content = self._compute(wanted)
                 look = look_of(self._drawn(wanted).numpy())
             blob = self._workshop.results.put(content)
         except BaseException:
-            self._record(holder, key, lease_until=now())
+            with self._workshop.database.begin() as session:
+                _record(session, holder, key, lease_until=now())
             raise
-        self._record(holder, key, blob_sha256=blob, byte_count=len(content), **asdict(look))
-        return Finished(self._workshop.results.path(blob), len(content), key, look)
-
-    def _record(self, holder: str, key: str, **values: object) -> None:
+        finished = Finished(self._workshop.results.path(blob), len(content), key, look)
         with self._workshop.database.begin() as session:
-            session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
+            _record(session, holder, key, blob_sha256=blob, byte_count=len(content), **asdict(look))
+            if note is not None:
+                note(session, finished)
+        return finished
+
+
+def _row(session: Session, key: str) -> Result | None:
+    return session.scalar(select(Result).where(Result.key_sha256 == key, Result.blob_sha256.is_not(None)))
+
+
+def _record(session: Session, holder: str, key: str, **values: object) -> None:
+    session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
 
 
 def release_leases(workshop: Workshop) -> None:

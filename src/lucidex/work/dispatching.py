@@ -4,15 +4,15 @@ Whoever dispatches only sees to it that workers are there while there is somethi
 and that nobody else takes it, is decided in the database.
 """
 
-import multiprocessing
 import os
 import threading
 from collections.abc import Callable
 from multiprocessing.context import ForkServerProcess
 from typing import Protocol
 
+from lucidex.work.forking import context, get_ready
+
 LOOK_AGAIN_S = 2.0
-_context = multiprocessing.get_context("forkserver")
 
 
 class Dispatcher(Protocol):
@@ -34,6 +34,7 @@ class LocalProcesses:
         self._has_work, self._worker, self._arguments = has_work, worker, arguments
         self._processes: list[ForkServerProcess | None] = [None] * (count or os.cpu_count() or 1)
         self._awake, self._closing = threading.Event(), threading.Event()
+        get_ready()
         self._thread = threading.Thread(target=self._watch, name="dispatching", daemon=True)
         self._thread.start()
 
@@ -62,6 +63,6 @@ class LocalProcesses:
         for seat, process in enumerate(self._processes):
             if process is None or not process.is_alive():
                 # a daemon: it ends with this process in good order, and notices by itself where that was killed
-                started = _context.Process(target=self._worker, args=self._arguments, daemon=True)
+                started = context.Process(target=self._worker, args=self._arguments, daemon=True)
                 started.start()
                 self._processes[seat] = started

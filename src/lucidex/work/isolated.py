@@ -1,12 +1,10 @@
 """Runs one task in a process of its own with limits on time and memory.
 
-The process is forked from a small server process that has the libraries loaded but no secrets, no database
-connection and no threads. It answers in JSON only, so that nothing it sends can be more than text.
+The process is a clean one (`work.forking`). It answers in JSON only, so that nothing it sends can be more than text.
 """
 
 import contextlib
 import json
-import multiprocessing
 import resource
 import threading
 from collections.abc import Callable
@@ -15,9 +13,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from lucidex.core import errors
-
-_context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(["lucidex.work.decoding"])
+from lucidex.work.forking import context
 
 
 @dataclass(frozen=True)
@@ -43,8 +39,8 @@ class IsolatedRunner:
         died or ran out of time.
         """
         with self._slots:
-            receiving, sending = _context.Pipe(duplex=False)
-            process = _context.Process(target=_serve, args=(sending, self._limits, task, arguments), daemon=True)
+            receiving, sending = context.Pipe(duplex=False)
+            process = context.Process(target=_serve, args=(sending, self._limits, task, arguments), daemon=True)
             process.start()
             sending.close()
             try:

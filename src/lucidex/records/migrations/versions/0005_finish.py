@@ -22,7 +22,7 @@ def upgrade() -> None:
         sa.UniqueConstraint("person_id", "original_sha256", name="logo_once"),
     )
     op.add_column("cell", sa.Column("also_format", sa.String(length=8), nullable=True))
-    op.add_column("result", sa.Column("busy_share", sa.Float(), nullable=True))
-    op.add_column("result", sa.Column("fineness", sa.Float(), nullable=True))
+    op.add_column("result", sa.Column("busy_share", mysql.DOUBLE(), nullable=True))
+    op.add_column("result", sa.Column("fineness", mysql.DOUBLE(), nullable=True))
     op.add_column("picture", sa.Column("trial_of", sa.BigInteger(), nullable=True))
     op.create_foreign_key("picture_trial_of", "picture", "routine", ["trial_of"], ["id"], ondelete="SET NULL")
