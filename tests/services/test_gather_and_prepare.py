@@ -18,10 +18,12 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.straighten import Corners, Straighten
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
+from lucidex.core.typed_places import read_demand
 from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import changes, folios, gather
 from lucidex.services.gather import BroughtIn, NewFolio, bring_in, clean_file_name
 from lucidex.services.people import Who, add_person
+from lucidex.services.places import hang_place
 from lucidex.services.prepare import change, go_to, read_history, read_picture, redo, undo
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
@@ -37,6 +39,30 @@ def content() -> bytes:
 @pytest.fixture
 def brought(workshop: Workshop, who: Who, content: bytes) -> BroughtIn:
     return bring_in(workshop, who, NewFolio("Evenings"), "dome.jpg", [content])
+
+
+def test_many_can_bring_in_and_hang_at_once(workshop: Workshop, who: Who) -> None:
+    """Each puts a row into the folio and changes the folio itself; none waits for another that waits for it."""
+    first = bring_in(workshop, who, NewFolio("Busy"), "a.png", [encoded(picture(9, 9, seed=1))])
+    troubles: list[Exception] = []
+
+    def one(number: int) -> None:
+        try:
+            for again in range(6):
+                content = encoded(picture(9, 9, seed=100 * number + again))
+                bring_in(workshop, who, first.folio_id, f"{number}-{again}.png", [content])
+                hang_place(workshop, who, first.folio_id, read_demand("9x9").demand())
+        except Exception as error:  # noqa: BLE001
+            troubles.append(error)
+
+    threads = [threading.Thread(target=one, args=(number,)) for number in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert troubles == []
+    folio = folios.read_folio(workshop, who, first.folio_id)
+    assert (len(folio.pictures), len(folio.places)) == (25, 24)
 
 
 def test_the_original_comes_back_byte_for_byte(

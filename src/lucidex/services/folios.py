@@ -34,9 +34,14 @@ def _allowed(who: Who) -> ColumnElement[bool]:
     return or_(Folio.owner_id == who.id, Folio.id.in_(shared))
 
 
-def folio_of(session: Session, who: Who, folio_id: int) -> Folio:
-    """The folio, or NotFoundError where it is neither the person's own nor shared."""
-    folio = session.scalar(select(Folio).where(Folio.id == folio_id, _allowed(who)))
+def folio_of(session: Session, who: Who, folio_id: int, to_change: bool = False) -> Folio:
+    """The folio, or NotFoundError where it is neither the person's own nor shared.
+
+    Who will change it, or put something into it, says so: then others wait their turn from here on. A row that is put
+    in holds its folio shared, so that two who did this and changed the folio afterwards would wait for each other.
+    """
+    found = select(Folio).where(Folio.id == folio_id, _allowed(who))
+    folio = session.scalar(found.with_for_update(of=Folio) if to_change else found)
     if folio is None:
         raise NotFoundError(_NO_FOLIO)
     return folio

@@ -105,7 +105,10 @@ def _record(
     facts: Facts,
 ) -> BroughtIn:
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, target) if isinstance(target, int) else _make_folio(session, who, target)
+        if isinstance(target, int):
+            folio = folio_of(session, who, target, to_change=True)
+        else:
+            folio = _make_folio(session, who, target)
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
         if session.get(Original, received.sha256) is None:
             session.add(
@@ -212,6 +215,7 @@ def copy_picture(
     """A picture of its own over the same original, with a document of its own; its id."""
     with workshop.database.begin() as session:
         picture = picture_of(session, who, picture_id)
+        folio = folio_of(session, who, picture.folio_id, to_change=True)
         copy = Picture(
             folio_id=picture.folio_id,
             original_sha256=picture.original_sha256,
@@ -220,7 +224,7 @@ def copy_picture(
         session.add(copy)
         session.flush()
         start_document(session, who, copy.id, document, did)
-        session.get_one(Folio, picture.folio_id).changed_at = now()
+        folio.changed_at = now()
         return copy.id
 
 

@@ -28,7 +28,7 @@ def find_place(workshop: Workshop, who: Who, place_id: int) -> Place:
 def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """Hang a new place. Without a name it is called by its size."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id)
+        folio = folio_of(session, who, folio_id, to_change=True)
         if len(hanging_places(session, folio.id)) >= MAX_PLACES:
             raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
         place = Place(

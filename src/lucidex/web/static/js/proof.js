@@ -76,13 +76,28 @@ function onKey(event) {
   const by = event.shiftKey ? 4 * STEP : STEP;
   const way = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key];
   const closer = { "+": CLOSER, "-": 1 / CLOSER }[event.key];
-  if (event.key === "Enter") {
+  const other = neighbour(cell, event.key);
+  if (other) {
+    event.preventDefault();
+    other.focus();
+  } else if (event.key === "Enter") {
     event.preventDefault();
     void accept(cell);
   } else if ((way || closer) && cell.querySelector(".proof-framed")) {
     event.preventDefault();
     move(cell, way?.[0] ?? 0, way?.[1] ?? 0, closer ?? 1);
   }
+}
+
+/** The cell above, below, or at an end of the row. @param {HTMLElement} cell @param {string} key @returns {HTMLElement | null} */
+function neighbour(cell, key) {
+  const row = cell.closest("tr");
+  if (!row) return null;
+  const cells = (/** @type {Element | undefined} */ of) => /** @type {HTMLElement[]} */ ([...(of?.querySelectorAll("[data-cell]") ?? [])]);
+  const rows = [...document.querySelectorAll(".proof-sheet tbody tr")], column = cells(row).indexOf(cell);
+  if (key === "PageDown" || key === "PageUp") return cells(rows[rows.indexOf(row) + (key === "PageDown" ? 1 : -1)])[column] ?? null;
+  if (key === "Home") return cells(row)[0] ?? null;
+  return key === "End" ? cells(row).at(-1) ?? null : null;
 }
 
 /** Moves add up while keys are pressed, and are sent together. @param {Element} cell @param {number} across @param {number} down @param {number} closer */
