@@ -27,6 +27,7 @@ from lucidex.services.people import Who
 from lucidex.services.places import hang_place
 from lucidex.services.prepare import change, read_picture
 from lucidex.services.results import Renderer
+from lucidex.services.wanted import Wanted
 from lucidex.services.workshop import Workshop
 from lucidex.work.dispatching import LocalProcesses
 from tests.conftest import Pixels, encoded, picture, smooth_picture
@@ -219,6 +220,29 @@ def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
     cell = next(one for one in runs.read_cells(workshop, who, run_id) if one.id == first.cell_id)
     assert (cell.state, cell.said) == (CellState.DONE, None)
     worked_off(workshop, renderer)
+
+
+def test_an_unforeseen_error_fails_alone_and_says_so(
+    workshop: Workshop, who: Who, renderer: Renderer, folio: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    compute, asked = Renderer._compute, []
+
+    def failing_once(self: Renderer, wanted: Wanted) -> bytes:
+        asked.append(wanted)
+        if len(asked) == 2:
+            raise ZeroDivisionError
+        return compute(self, wanted)
+
+    monkeypatch.setattr(Renderer, "_compute", failing_once)
+    worked_off(workshop, renderer)
+    progress = runs.read_progress(workshop, who, run_id)
+    assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 5, 1)
+    (failed,) = runs.read_failed(workshop, who, run_id)
+    assert "on our side" in (failed.said or "")
+    runs.try_again(workshop, who, failed.id)
+    worked_off(workshop, renderer)
+    assert runs.read_progress(workshop, who, run_id).done == 6
 
 
 def test_a_cell_that_kills_its_workers_fails_alone(

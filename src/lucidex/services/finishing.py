@@ -8,6 +8,7 @@ import contextlib
 import logging
 import multiprocessing
 import os
+import resource
 import secrets
 import threading
 import time
@@ -39,6 +40,7 @@ MOST_SECONDS = 240.0  # for one cell: after that its worker ends itself, and the
 IDLE_SECONDS = 4.0
 PAUSE_SECONDS = 0.25
 NICENESS = 10
+MOST_MEMORY_BYTES = 3_000_000_000  # of a worker, files that are mapped apart; a picture that takes more fails
 HANDS = 2  # threads of a worker; only one of them computes
 KEPT_BYTES = 48_000_000  # pixels that a worker keeps, for the next format of the same cell
 _log = logging.getLogger(__name__)
@@ -136,6 +138,12 @@ def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
         return _end(
             workshop, taken, state=CellState.FAILED, said="It takes more memory than is allowed for one picture."
         )
+    except DBAPIError:
+        raise  # the database is away: the cell is taken up again
+    except Exception:  # noqa: BLE001 - whatever it is, it ends this cell and not its worker
+        _log.exception("cell %d", taken.cell_id)
+        said = "Something went wrong on our side while it was made; the log says what. Try it again."
+        return _end(workshop, taken, state=CellState.FAILED, said=said)
     return None
 
 
@@ -196,6 +204,7 @@ def work(files: str, database_url: str) -> None:
     One cell is computed at a time; while its file goes to the disk and into the database, the next one is computed.
     """
     os.nice(NICENESS)
+    resource.setrlimit(resource.RLIMIT_DATA, (MOST_MEMORY_BYTES, MOST_MEMORY_BYTES))
     workshop = Workshop(Path(files), database_url)
     pyvips.concurrency_set(1)
     renderer = Renderer(workshop, files_at_once=1, kept_bytes=KEPT_BYTES)

@@ -1,7 +1,7 @@
 """Runs: many pictures in many places as one list of cells, kept in the database from its listing to its end."""
 
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
@@ -19,6 +19,7 @@ from lucidex.services.workshop import Workshop
 
 MAX_CELLS = 20_000
 RATED_BY = 24  # cells ended last: what is left is judged by them
+STALE_AFTER = timedelta(seconds=60)  # since the last cell ended: after a pause, nothing can be said yet
 
 
 @dataclass(frozen=True)
@@ -187,10 +188,11 @@ def _seconds_left(session: Session, run: Run, open_cells: int) -> float | None:
         )
     )
     times = [moment for moment in ended if moment is not None]
-    if len(times) < 2 or not open_cells:
+    if len(times) < 2 or not open_cells or now() - times[0] > STALE_AFTER:
         return None
-    seconds_each = max((now() - times[-1]).total_seconds(), 0.01) / len(times)
-    return seconds_each * open_cells
+    # a run that has just begun is judged from its beginning: that its first cells were waited for counts too
+    since = times[-1] if len(times) == RATED_BY else run.created_at
+    return max((now() - since).total_seconds(), 0.01) / len(times) * open_cells
 
 
 def pause_run(workshop: Workshop, who: Who, run_id: int) -> None:
