@@ -19,6 +19,7 @@ from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_size, 
 
 DEFAULT_MAX_BYTES = 8_000_000_000
 OPENED_KEPT = 12
+WEIGHED_EVERY = 1 / 16  # of the limit: after so many new bytes, and so much is freed beyond what is needed
 
 
 class DecodedStore:
@@ -28,6 +29,7 @@ class DecodedStore:
         self._root = root / f"intake-{INTAKE_REVISION}"
         self._root.mkdir(parents=True, exist_ok=True)
         self._max_bytes = max_bytes
+        self._weight, self._unweighed = max_bytes, 0  # unknown, so that they are weighed with the first one
         self._lock = threading.Lock()
         self._opened: OrderedDict[str, Source] = OrderedDict()  # mapped already: what is asked for again and again
         self._making = threading.Lock()  # one at a time: each holds all pixels of a picture
@@ -98,16 +100,33 @@ class DecodedStore:
         shutil.rmtree(folder, ignore_errors=True)  # where another process was first
 
     def _make_room(self, newest: str) -> None:
+        """Let the least recently used go where the cache is full.
+
+        All folders are weighed only once in a while: with thousands of them it takes longer than what it is for.
+        """
+        self._unweighed += _weight(self._root / newest)
+        if self._unweighed < self._max_bytes * WEIGHED_EVERY and self._weight + self._unweighed <= self._max_bytes:
+            return
         folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
-        weights = {folder: sum(file.stat().st_size for file in folder.iterdir()) for folder in folders}
+        weights = {folder: _weight(folder) for folder in folders}
         total = sum(weights.values())
+        enough = self._max_bytes if total <= self._max_bytes else self._max_bytes * (1 - WEIGHED_EVERY)
         for folder in folders:
-            if total <= self._max_bytes:
-                return
+            if total <= enough:
+                break
             if folder.name != newest:
                 total -= weights[folder]
                 self._opened.pop(folder.name, None)
                 shutil.rmtree(folder, ignore_errors=True)
+        self._weight, self._unweighed = total, 0
+
+
+def _weight(folder: Path) -> int:
+    """Bytes of a folder's files; what is taken away meanwhile weighs nothing."""
+    try:
+        return sum(file.stat().st_size for file in folder.iterdir())
+    except FileNotFoundError:
+        return 0
 
 
 def _map(folder: Path, facts: Facts, number: int) -> pyvips.Image:

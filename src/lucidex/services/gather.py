@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+import pyvips
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -172,7 +173,21 @@ def _shortened(name: str) -> str:
 
 
 def open_source(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...] = ()) -> Source:
-    """The decoded original, or what cleanings make of it; decoded again where the cache has let it go."""
+    """The decoded original, or what cleanings make of it; decoded again where the cache has let it go.
+
+    It is opened when its first level is asked for, so that whoever only plans, such as a proof sheet, opens nothing.
+    """
+    opened: list[Source] = []
+
+    def open_level(number: int) -> pyvips.Image:
+        if not opened:
+            opened.append(_opened_or_decoded(workshop, sha256, facts, cleanings))
+        return opened[0].open_level(number)
+
+    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
+
+
+def _opened_or_decoded(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...]) -> Source:
     try:
         return _opened(workshop, sha256, facts, cleanings)
     except FileNotFoundError:

@@ -1,6 +1,6 @@
 """One picture's document: read it, change it, take changes back and make them again."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
@@ -13,7 +13,7 @@ from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRange
 from lucidex.core.frame import Frame
 from lucidex.core.intake import Facts
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
-from lucidex.services.folios import picture_of, version_of
+from lucidex.services.folios import picture_of, version_of, versions_of
 from lucidex.services.logos import check_logos
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
@@ -61,6 +61,14 @@ def read_picture(workshop: Workshop, who: Who, picture_id: int) -> PictureState:
     # kept only here: within a change, a version may still be rolled back and come to mean another state
     workshop.states.put((picture_id, state.version), state)
     return state
+
+
+def read_pictures(workshop: Workshop, who: Who, picture_ids: Sequence[int]) -> list[PictureState]:
+    """Several pictures as they stand, in the order in which they are asked for; each as `read_picture`."""
+    with workshop.database.begin() as session:
+        versions = versions_of(session, who, picture_ids)
+    known = {picture_id: workshop.states.get((picture_id, versions.get(picture_id))) for picture_id in picture_ids}
+    return [known[picture_id] or read_picture(workshop, who, picture_id) for picture_id in picture_ids]
 
 
 def _state(session: Session, picture: Picture) -> PictureState:

@@ -14,14 +14,12 @@ from lucidex.core.places import demand_words
 from lucidex.core.proofing import Flag, FlagKind, framing_flags, look_flags
 from lucidex.records.models import Place, Result
 from lucidex.services import changes
-from lucidex.services.folios import FolioView
+from lucidex.services.folios import ASKED_AT_ONCE, FolioView
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of, find_place
-from lucidex.services.prepare import Alter, PictureState, change, read_picture
+from lucidex.services.prepare import Alter, PictureState, change, read_picture, read_pictures
 from lucidex.services.wanted import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
-
-ASKED_AT_ONCE = 400
 
 
 @dataclass(frozen=True)
@@ -115,10 +113,20 @@ def proof_cell(workshop: Workshop, state: PictureState, column: Column) -> Proof
     place, also, key = column.place, column.also, str(column.place.id)
     left_out = state.document.is_left_out(key, also)
     try:
-        placed = in_place(workshop, state, key, demand_of(place), also)
+        placed = _placed(workshop, state, column)
     except SaidError as error:
         return ProofCell(state, place, also, None, error.sentence, left_out, ())
     return ProofCell(state, place, also, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
+
+
+def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPicture:
+    """What a version of a picture is in a version of a place never changes, so it is worked out once."""
+    key = (state.picture_id, state.version, column.place.id, column.place.version, column.also)
+    known = workshop.placed.get(key)
+    if known is None:
+        known = in_place(workshop, state, str(column.place.id), demand_of(column.place), column.also)
+        workshop.placed.put(key, known)
+    return known
 
 
 def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]:
@@ -150,7 +158,7 @@ def proof_rows(
     What is finished already shows its weight's warnings too.
     """
     wanted = [picture.id for picture in folio.pictures if picture_ids is None or picture.id in picture_ids]
-    states = [read_picture(workshop, who, picture_id) for picture_id in wanted]
+    states = read_pictures(workshop, who, wanted)
     columns = columns_of(folio.places)
     rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
     known = _known(workshop, [cell.placed.wanted.key for row in rows for cell in row.cells if cell.placed])

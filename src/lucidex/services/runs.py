@@ -12,7 +12,7 @@ from lucidex.core.file_list import ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
 from lucidex.services.folios import FolioView, folio_of, read_folio
 from lucidex.services.people import Who
-from lucidex.services.prepare import read_picture
+from lucidex.services.prepare import read_picture, read_pictures
 from lucidex.services.proofs import ProofCell, columns_of, proof_cell
 from lucidex.services.wanted import PlacedPicture
 from lucidex.services.workshop import Workshop
@@ -43,8 +43,8 @@ def list_cells(workshop: Workshop, who: Who, folio_id: int, pattern: str, day: d
     folio = read_folio(workshop, who, folio_id)
     open_cells: list[ListedCell] = []
     namings: list[Naming] = []
-    for number, picture in enumerate(folio.pictures, 1):
-        state = read_picture(workshop, who, picture.id)
+    states = read_pictures(workshop, who, [picture.id for picture in folio.pictures])
+    for number, (picture, state) in enumerate(zip(folio.pictures, states, strict=True), 1):
         for cell in (proof_cell(workshop, state, column) for column in columns_of(folio.places)):
             if not cell.is_made:
                 continue

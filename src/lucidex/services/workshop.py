@@ -14,10 +14,12 @@ from lucidex.work.isolated import IsolatedRunner
 
 if TYPE_CHECKING:
     from lucidex.services.prepare import PictureState
+    from lucidex.services.wanted import PlacedPicture
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
-STATES_KEPT = 512
+STATES_KEPT = 4_096
+PLACED_KEPT = 8_192
 LOGOS_KEPT = 64
 COLUMNS_KEPT = 256
 
@@ -35,6 +37,7 @@ class Workshop:
         self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
         self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
         self.logo_facts: CappedCache[Facts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
+        self.placed: CappedCache[PlacedPicture] = CappedCache(PLACED_KEPT, lambda placed: 1)  # cells of sheets
         # how fine the cells of a proof sheet's columns are, by their pictures
         self.fineness: CappedCache[dict[int, float]] = CappedCache(COLUMNS_KEPT, lambda column: 1)
         pyvips.concurrency_set(RENDER_THREADS)
