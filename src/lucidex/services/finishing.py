@@ -18,7 +18,7 @@ from datetime import timedelta
 from pathlib import Path
 
 import pyvips
-from sqlalchemy import and_, func, or_, select, update
+from sqlalchemy import and_, func, select, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
@@ -44,8 +44,10 @@ MOST_MEMORY_BYTES = 3_000_000_000  # of a worker, files that are mapped apart; a
 HANDS = 2  # threads of a worker; only one of them computes
 KEPT_BYTES = 48_000_000  # pixels that a worker keeps, for the next format of the same cell
 _log = logging.getLogger(__name__)
-_IS_OPEN = or_(
-    Cell.state == CellState.WAITING, and_(Cell.state == CellState.TAKEN, Cell.lease_until < func.utc_timestamp(6))
+# asked for one after the other: each is found by the index of cells, however many others a run has
+_OPEN = (
+    Cell.state == CellState.WAITING,
+    and_(Cell.state == CellState.TAKEN, Cell.lease_until < func.utc_timestamp(6)),
 )
 
 
@@ -67,24 +69,28 @@ def has_work(workshop: Workshop) -> bool:
     """Whether a running run has a cell that nobody holds; a database that is away has none to give."""
     try:
         with workshop.database.begin() as session:
-            found = select(Cell.id).join(Run).where(Run.state == RunState.RUNNING, _IS_OPEN).limit(1)
-            return session.scalar(found) is not None
+            return _next_open(session, for_update=False) is not None
     except DBAPIError:
         return False
+
+
+def _next_open(session: Session, for_update: bool) -> Cell | None:
+    """The first cell that nobody holds: of the oldest run, those that wait before those whose holder is gone."""
+    runs = list(session.scalars(select(Run.id).where(Run.state == RunState.RUNNING).order_by(Run.id)))
+    for run_id in runs:
+        for is_open in _OPEN:
+            found = select(Cell).where(Cell.run_id == run_id, is_open).order_by(Cell.id).limit(1)
+            cell = session.scalar(found.with_for_update(skip_locked=True) if for_update else found)
+            if cell is not None:
+                return cell
+    return None
 
 
 def take_cell(workshop: Workshop, holder: str) -> Taken | None:
     """The next cell for a holder. One that was taken too often has failed, and the next one is looked for."""
     while True:
         with workshop.database.begin() as session:
-            cell = session.scalar(
-                select(Cell)
-                .join(Run)
-                .where(Run.state == RunState.RUNNING, _IS_OPEN)
-                .order_by(Cell.id)
-                .limit(1)
-                .with_for_update(skip_locked=True, of=Cell)
-            )
+            cell = _next_open(session, for_update=True)
             if cell is None:
                 _end_runs(session)
                 return None
