@@ -24,7 +24,7 @@ from lucidex.services import changes, folios, gather
 from lucidex.services.gather import BroughtIn, NewFolio, bring_in, clean_file_name
 from lucidex.services.people import Who, add_person
 from lucidex.services.places import hang_place
-from lucidex.services.prepare import change, go_to, read_history, read_picture, redo, undo
+from lucidex.services.prepare import change, go_to, read_history, read_picture, read_pictures, redo, undo
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 
@@ -359,3 +359,22 @@ def test_a_removed_picture_can_be_put_back(workshop: Workshop, who: Who, brought
         read_picture(workshop, who, brought.picture_id)
     gather.put_back_picture(workshop, who, brought.picture_id)
     assert read_picture(workshop, who, brought.picture_id).file_name == "dome.jpg"
+
+
+def test_many_pictures_are_read_like_each_alone(workshop: Workshop, who: Who, new_person: Callable[[], Who]) -> None:
+    first = bring_in(workshop, who, NewFolio("Many"), "a.png", [encoded(picture(9, 9, seed=1))])
+    ids = [first.picture_id]
+    for number in range(2, 5):
+        content = encoded(picture(9, 9, seed=number))
+        ids.append(bring_in(workshop, who, first.folio_id, f"{number}.png", [content]).picture_id)
+    for way in (Direction.LEFT, Direction.RIGHT):
+        state = read_picture(workshop, who, ids[1])
+        change(workshop, who, ids[1], state.version, f"turn {way}", changes.add_step(Turn(direction=way)))
+    undo(workshop, who, ids[1], 3)
+    workshop.states = type(workshop.states)(9, lambda state: 1)
+    together = read_pictures(workshop, who, ids[::-1])
+    workshop.states = type(workshop.states)(9, lambda state: 1)
+    assert together == [read_picture(workshop, who, picture_id) for picture_id in ids[::-1]]
+    assert together[2].redo == "turn right"
+    with pytest.raises(NotFoundError):
+        read_pictures(workshop, new_person(), ids)

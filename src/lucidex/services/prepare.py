@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.document import PictureDocument
@@ -13,7 +13,7 @@ from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRange
 from lucidex.core.frame import Frame
 from lucidex.core.intake import Facts
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
-from lucidex.services.folios import picture_of, version_of, versions_of
+from lucidex.services.folios import ASKED_AT_ONCE, allowed_pictures, picture_of, version_of, versions_of
 from lucidex.services.logos import check_logos
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
@@ -67,13 +67,35 @@ def read_pictures(workshop: Workshop, who: Who, picture_ids: Sequence[int]) -> l
     """Several pictures as they stand, in the order in which they are asked for; each as `read_picture`."""
     with workshop.database.begin() as session:
         versions = versions_of(session, who, picture_ids)
-    known = {picture_id: workshop.states.get((picture_id, versions.get(picture_id))) for picture_id in picture_ids}
+        known = {
+            picture_id: workshop.states.get((picture_id, versions.get(picture_id))) for picture_id in picture_ids
+        }
+        unknown = [picture_id for picture_id, state in known.items() if state is None]
+        parts = (unknown[start : start + ASKED_AT_ONCE] for start in range(0, len(unknown), ASKED_AT_ONCE))
+        read = [state for part in parts for state in _states(session, who, part)]
+    for state in read:
+        workshop.states.put((state.picture_id, state.version), state)
+        known[state.picture_id] = state
     return [known[picture_id] or read_picture(workshop, who, picture_id) for picture_id in picture_ids]
+
+
+def _states(session: Session, who: Who, picture_ids: Sequence[int]) -> list[PictureState]:
+    """The same as `_state` for many pictures, with three questions instead of three for each."""
+    asked = select(Picture, Document).join(Document, Document.picture_id == Picture.id)
+    asked = asked.options(joinedload(Picture.original), joinedload(Document.snapshot))
+    rows = list(session.execute(asked.where(Picture.id.in_(picture_ids), allowed_pictures(who))))
+    newest = select(func.max(Snapshot.id)).where(Snapshot.parent_id.in_([held.snapshot_id for _, held in rows]))
+    found = session.scalars(select(Snapshot).where(Snapshot.id.in_(newest.group_by(Snapshot.parent_id))))
+    after = {snapshot.parent_id: snapshot for snapshot in found}
+    return [_as_state(picture, held, after.get(held.snapshot_id)) for picture, held in rows]
 
 
 def _state(session: Session, picture: Picture) -> PictureState:
     held = session.get_one(Document, picture.id, options=[joinedload(Document.snapshot)])
-    after = _redo_target(session, held.snapshot)
+    return _as_state(picture, held, _redo_target(session, held.snapshot))
+
+
+def _as_state(picture: Picture, held: Document, after: Snapshot | None) -> PictureState:
     return PictureState(
         picture_id=picture.id,
         folio_id=picture.folio_id,
