@@ -210,7 +210,9 @@ def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
     assert first is not None
     with workshop.database.begin() as session:
         session.execute(update(Cell).where(Cell.id == first.cell_id).values(lease_until=now().replace(year=2020)))
-    second = finishing.take_cell(workshop, "lives")
+    # what waits goes before it, so that a cell that kills its workers holds up nobody
+    while (second := finishing.take_cell(workshop, "lives")) is not None and second.cell_id != first.cell_id:
+        finishing.finish_cell(workshop, renderer, second)
     assert second is not None
     assert (second.cell_id, second.attempt) == (first.cell_id, 2)
     finishing._end(workshop, first, state=CellState.FAILED, said="late")
