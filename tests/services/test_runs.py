@@ -224,6 +224,21 @@ def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
     worked_off(workshop, renderer)
 
 
+def test_the_result_that_a_killed_worker_held_is_not_waited_for(
+    workshop: Workshop, renderer: Renderer, who: Who, folio: int
+) -> None:
+    runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    first = finishing.take_cell(workshop, "d" * 32)
+    assert first is not None
+    key = finishing._placed(workshop, first).wanted.key
+    with workshop.database.begin() as session:
+        session.add(Result(key_sha256=key, holder="d" * 32, lease_until=now().replace(year=2099)))
+        session.execute(update(Cell).where(Cell.id == first.cell_id).values(lease_until=now().replace(year=2020)))
+    worked_off(workshop, renderer)  # would wait for ever
+    with workshop.database.begin() as session:
+        assert session.get_one(Cell, first.cell_id).state == CellState.DONE
+
+
 def test_an_unforeseen_error_fails_alone_and_says_so(
     workshop: Workshop, who: Who, renderer: Renderer, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:

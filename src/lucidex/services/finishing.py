@@ -30,7 +30,7 @@ from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState
 from lucidex.services.people import Who
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture, with_document
-from lucidex.services.results import Finished, Renderer
+from lucidex.services.results import Finished, Renderer, release_leases_of
 from lucidex.services.wanted import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
 
@@ -100,6 +100,8 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                     f"Given up after {MOST_ATTEMPTS} attempts: its worker ended each time, as where memory is short.",
                 )
                 continue
+            if cell.state == CellState.TAKEN and cell.holder is not None:
+                release_leases_of(session, cell.holder)  # or its result would be waited for until that lease ends too
             cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
             cell.attempt += 1
             also = FormatName(cell.also_format) if cell.also_format else None
@@ -132,7 +134,8 @@ def _fail(cell: Cell, sentence: str) -> None:
 def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
     """Make the file of a cell and write it down; what cannot be made is a failed cell with a sentence."""
     try:
-        renderer.finish(_placed(workshop, taken).wanted, lambda session, done: _note_done(session, taken, done))
+        wanted = _placed(workshop, taken).wanted
+        renderer.finish(wanted, lambda session, done: _note_done(session, taken, done), taken.holder)
     except UnavailableError as error:
         if "disk" in error.sentence:
             return _pause(workshop, taken, error.sentence)

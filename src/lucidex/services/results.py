@@ -96,12 +96,13 @@ class Renderer:
         image = pyvips.Image.new_from_array(marked(self.pixels(wanted)), interpretation="srgb")
         return encode(image, FormatName.PNG, Encoding(None))
 
-    def finish(self, wanted: Wanted, note: Note | None = None) -> Finished:
+    def finish(self, wanted: Wanted, note: Note | None = None, holder: str = "") -> Finished:
         """The finished file, computed unless it is in the store already.
 
-        `note` writes down what it was made for, in the transaction that says it is there.
+        `note` writes down what it was made for, in the transaction that says it is there. `holder` names who computes
+        it, so that others can free what it held where it is gone.
         """
-        key, holder = wanted.key, secrets.token_hex(16)
+        key, holder = wanted.key, holder or secrets.token_hex(16)
         while True:
             done, mine = self._done_or_mine(key, holder, note)
             if done is not None:
@@ -239,6 +240,12 @@ def _row(session: Session, key: str) -> Result | None:
 
 def _record(session: Session, holder: str, key: str, **values: object) -> None:
     session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
+
+
+def release_leases_of(session: Session, holder: str) -> None:
+    """What somebody held who is gone is free at once."""
+    held = update(Result).where(Result.holder == holder, Result.blob_sha256.is_(None))
+    session.execute(held.values(lease_until=now()))
 
 
 def release_leases(workshop: Workshop) -> None:
