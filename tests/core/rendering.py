@@ -1,11 +1,10 @@
 """Renders in memory, without stores: what the core's tests share."""
 
 import numpy as np
-import pyvips
 
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.geometry import Size
-from lucidex.core.levels import PixelLayout, Source, image_of_memory, level_size, levels_of, reduce_level
+from lucidex.core.levels import PixelLayout, Source, levels_of, reduce_level
 from lucidex.core.places import PlaceDemand
 from lucidex.core.render import draw, plan
 from lucidex.core.steps import StepEntry
@@ -18,11 +17,10 @@ def source_of(pixels: Pixels, orientation: int = 1) -> Source:
     height, width, bands = pixels.shape
     layout = PixelLayout(bands, "uchar", "srgb", bands == 4)
     stored = Size(width, height)
-    levels: dict[int, pyvips.Image] = {}
+    levels: dict[int, Pixels] = {}
     for number in levels_of(stored):
         level = pixels if number == 1 else reduce_level(pixels, number, layout.has_alpha)
-        flat = np.ascontiguousarray(level).reshape(-1)
-        levels[number] = image_of_memory(flat, level_size(stored, number), layout)
+        levels[number] = np.ascontiguousarray(level)
     return Source(stored, orientation, layout, None, levels.__getitem__)
 
 

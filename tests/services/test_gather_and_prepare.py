@@ -1,10 +1,13 @@
 """Bringing in and preparing, on a real MariaDB: originals untouched, versions honest, undo for ever."""
 
 import hashlib
+import os
 import shutil
 import threading
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
+import numpy as np
 import pytest
 import pyvips
 from hypothesis import given
@@ -14,11 +17,13 @@ from sqlalchemy import func, select
 from lucidex.core.document import Framing, Output, PictureDocument, Texts
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, SaidError, TooLargeError
+from lucidex.core.levels import levels_of
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.straighten import Corners, Straighten
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from lucidex.core.typed_places import read_demand
+from lucidex.records.decoded import MAPPED_KEPT, DecodedStore, level_path
 from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import changes, folios, gather
 from lucidex.services.gather import BroughtIn, NewFolio, bring_in, clean_file_name
@@ -147,9 +152,48 @@ def test_of_many_pages_the_first_is_taken_and_said(workshop: Workshop, who: Who)
 
 def test_a_decoded_picture_that_was_let_go_is_decoded_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:
     state = read_picture(workshop, who, brought.picture_id)
-    shutil.rmtree(workshop.data_folder / "decoded" / "intake-1" / state.original_sha256)
     source = gather.open_source(workshop, state.original_sha256, state.facts)
-    assert source.level(1).width == 400
+    before = source.open_level(1).copy()
+    workshop.decoded.drop(state.original_sha256)
+    assert np.array_equal(source.open_level(1), before)
+
+
+@pytest.mark.parametrize("harm", ["cut", "removed", "a file of its name"])
+def test_decoded_pixels_that_were_harmed_are_made_anew(
+    workshop: Workshop, who: Who, brought: BroughtIn, harm: str
+) -> None:
+    state = read_picture(workshop, who, brought.picture_id)
+    source = gather.open_source(workshop, state.original_sha256, state.facts)
+    before = source.open_level(1).copy()
+    folder = next((workshop.data_folder / "decoded").glob(f"intake-*/{state.original_sha256}"))
+    workshop.decoded = DecodedStore(workshop.data_folder / "decoded")  # nothing is mapped yet
+    if harm == "cut":
+        os.truncate(level_path(folder, 1), 100)
+    else:
+        shutil.rmtree(folder)
+    if harm == "a file of its name":
+        folder.touch()
+    assert np.array_equal(source.open_level(1), before)
+
+
+def test_what_was_planned_holds_no_file_open(workshop: Workshop, who: Who) -> None:
+    """However many pictures were looked at, only so many stay mapped."""
+    folio_id = folios.make_folio(workshop, who, "Many")
+    sources = []
+    for number in range(20):
+        content = encoded(picture(140, 130, seed=7_000 + number))
+        taken = bring_in(workshop, who, folio_id, f"{number}.png", [content])
+        state = read_picture(workshop, who, taken.picture_id)
+        sources.append(gather.open_source(workshop, state.original_sha256, state.facts))
+        for number_of_level in levels_of(state.facts.stored):
+            assert sources[-1].open_level(number_of_level).shape[2] == 3
+    mapped = Path("/proc/self/maps").read_text().count(str(workshop.data_folder / "decoded"))
+    assert mapped <= MAPPED_KEPT
+    assert sources[0].open_level(1).shape == (130, 140, 3)
+
+
+def test_others_on_the_machine_cannot_read_decoded_pixels(workshop: Workshop, brought: BroughtIn) -> None:
+    assert (workshop.data_folder / "decoded").stat().st_mode & 0o077 == 0
 
 
 def test_twenty_changes_are_taken_back_and_made_again(workshop: Workshop, who: Who, brought: BroughtIn) -> None:

@@ -19,6 +19,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from lucidex.core.cancelling import check_wanted, present_event
 from lucidex.core.levels import AnyPixels
 
 CLEANING_REVISION = 1  # raised where the same numbers give other pixels
@@ -141,36 +142,46 @@ class BroughtBack(Cleaning):
         return blurred
 
 
-def cleaned(pixels: AnyPixels, cleanings: tuple[Cleaning, ...]) -> AnyPixels:
-    """All stored pixels of an original, changed: height × width × bands of 8 or 16 bits; alpha stays.
+def clean_into(out: AnyPixels, pixels: AnyPixels, cleanings: tuple[Cleaning, ...]) -> None:
+    """All stored pixels of an original, changed, written into `out`: height × width × bands of 8 or 16 bits.
 
-    Works in strips of about three megapixels, so that the floats of a large picture never exist at once.
-    Pictures of one or four colour channels (grey, CMYK) are changed as far as three channels go.
+    Alpha stays. Works in strips of about two megapixels, so that the floats of a large picture never exist at once.
+    Pictures of one or two bands are changed as far as one channel goes.
+
+    Raises NoLongerWantedError where nobody waits for it any more.
     """
-    for cleaning in cleanings:
-        pixels = _cleaned_once(pixels, cleaning)
-    return pixels
+    for index, cleaning in enumerate(cleanings):
+        # each one looks at what the one before left; only for that a copy is needed
+        _clean_once(out, pixels if index == 0 else out.copy(), cleaning)
 
 
-def _cleaned_once(pixels: AnyPixels, cleaning: Cleaning) -> AnyPixels:
+def cleaned(pixels: AnyPixels, cleanings: tuple[Cleaning, ...]) -> AnyPixels:
+    """The same as an array of its own."""
+    out = pixels.copy() if not cleanings else np.empty_like(pixels)
+    clean_into(out, pixels, cleanings)
+    return out
+
+
+def _clean_once(out: AnyPixels, pixels: AnyPixels, cleaning: Cleaning) -> None:
     height, width, bands = pixels.shape
     change, most = cleaning.prepared(_three(pixels)), np.iinfo(pixels.dtype).max
     rows, reach = max(64, STRIP_PIXELS // width), cleaning.reach
-    out = np.empty_like(pixels)
+    colours = min(3, bands if bands > 2 else 1)
+    gone = present_event()
 
     def clean_strip(top: int) -> None:
+        check_wanted(gone)
         start, end = max(0, top - reach), min(height, top + rows + reach)
         changed = change(_three(pixels[start:end]).astype(np.float32))
         kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(pixels.dtype)
         here = out[top : top + rows]
         here[:] = pixels[top : top + rows]
-        here[..., : min(3, bands if bands > 2 else 1)] = kept[..., : min(3, bands if bands > 2 else 1)]
+        here[..., :colours] = kept[..., :colours]
 
     with ThreadPoolExecutor(THREADS) as threads:
         for _ in threads.map(clean_strip, range(0, height, rows)):
             pass  # a strip that failed raises here
-    return out
 
 
 def _three(pixels: AnyPixels) -> AnyPixels:
-    return pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels[..., :1], 3, axis=-1)
+    return pixels[..., :3] if pixels.shape[2] >= 3 else np.broadcast_to(pixels[..., :1], (*pixels.shape[:2], 3))

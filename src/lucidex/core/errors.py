@@ -43,3 +43,23 @@ class NotAllowedError(SaidError):
 
 class UnavailableError(SaidError):
     """Something that is needed cannot be had at the moment; trying again may help."""
+
+
+class StorageFullError(UnavailableError):
+    """Nothing could be written: the disk is full, or its limit is reached, or it cannot be written to."""
+
+
+class BusyError(UnavailableError):
+    """Too much is under way at the moment; nothing was begun."""
+
+
+class DamagedStoreError(UnavailableError):
+    """A stored file is not what was stored; it cannot be made anew."""
+
+
+class NoLongerWantedError(SaidError):
+    """Whoever asked for it has gone, so that it was not finished; nobody reads this sentence."""
+
+
+class UnforeseenError(SaidError):
+    """Something went wrong on our side."""

@@ -1,26 +1,15 @@
-"""Any supported file to pixels and facts.
+"""Formats that are read, and what is known of an original."""
 
-Everything here may meet hostile bytes: callers run it in a process of its own with limits on time and
-memory. What leaves that process are raw pixels and the checked facts, never the file's own structures.
-"""
-
-from collections.abc import Callable
 from enum import StrEnum
-from pathlib import Path
 
-import numpy as np
-import pyvips
 from pydantic import BaseModel, ConfigDict
 
-from lucidex.core.colour import profile_description, usable_profile
-from lucidex.core.errors import TooLargeError, UnreadableFileError
-from lucidex.core.geometry import MAX_EDGE_PX, MAX_PIXELS, Size
-from lucidex.core.levels import AnyPixels, PixelLayout, levels_of, reduce_level
+from lucidex.core.geometry import Size
+from lucidex.core.levels import PixelLayout
 from lucidex.core.transform import upright_size
-from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 MAX_FILE_BYTES = 200_000_000
-INTAKE_REVISION = 1
+INTAKE_REVISION = 2
 
 
 class SourceFormat(StrEnum):
@@ -68,7 +57,11 @@ READABLE = "JPEG, PNG, WebP, GIF and TIFF"
 
 
 class Facts(BaseModel):
-    """What is known of an original: sizes in pixels, `pixels_per_inch` as recorded in the file."""
+    """What is known of an original: sizes in pixels, `pixels_per_inch` as recorded in the file.
+
+    `damage` says in a sentence what is missing or wrong where the file came in although it is damaged; `notes` are
+    sentences about what was read otherwise than somebody might expect; `frames` counts those of a moving picture.
+    """
 
     format: SourceFormat
     stored_width: int
@@ -83,6 +76,10 @@ class Facts(BaseModel):
     colour: str = "sRGB"
     pixels_per_inch: float | None = None
     pages: int = 1
+    frames: int = 1
+    damage: str | None = None
+    notes: tuple[str, ...] = ()
+    intake_revision: int = 1
 
     model_config = ConfigDict(frozen=True, ser_json_bytes="base64", val_json_bytes="base64")
 
@@ -115,16 +112,32 @@ def sniff(head: bytes) -> SourceFormat | None:
     return None
 
 
+_OTHER_PICTURES = (
+    (b"ftyphei", 4, "HEIC"),
+    (b"ftyphev", 4, "HEIC"),
+    (b"ftypmif1", 4, "HEIF"),
+    (b"ftypavif", 4, "AVIF"),
+    (b"ftypavis", 4, "AVIF"),
+    (b"BM", 0, "BMP"),
+    (b"\0\0\1\0", 0, "ICO"),
+    (b"\0\0\0\x0cjP  ", 0, "JPEG 2000"),
+    (b"\xff\x4f\xff\x51", 0, "JPEG 2000"),
+)
+
+
+def other_picture(head: bytes) -> str | None:
+    """The name of a format of pictures that is known but not read."""
+    return next(
+        (name for signature, at, name in _OTHER_PICTURES if head[at : at + len(signature)] == signature), None
+    )
+
+
 def guess_contents(head: bytes) -> str:
-    """In a few words, what a file that is no known picture seems to be."""
-    if head[4:12] in {b"ftypheic", b"ftypheix", b"ftypmif1", b"ftypavif", b"ftyphevc"}:
-        return "a HEIC or AVIF picture, which cannot be read so far"
+    """In a few words, what a file that is no picture seems to be."""
     if head.startswith(b"%PDF"):
         return "a PDF document"
     if head.startswith(b"PK"):
         return "an archive"
-    if head.startswith(b"BM"):
-        return "a BMP picture, which cannot be read so far"
     if b"\0" not in head and _is_text(head):
         return "text"
     return "something else"
@@ -132,147 +145,3 @@ def guess_contents(head: bytes) -> str:
 
 def _is_text(head: bytes) -> bool:
     return sum(byte < 9 for byte in head) == 0 and len(head.decode("utf-8", "ignore")) > 0.6 * len(head)
-
-
-def take_in(path: Path, put_level: Callable[[int, AnyPixels], None]) -> Facts:
-    """Check and decode a file; hand every level of its pixels to `put_level`; return its facts.
-
-    Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins
-    with “It …”, for the caller to put the file's name before.
-    """
-    name = _checked_format(path)
-    image = _open(path, name)
-    facts = _facts(image, name)
-    try:
-        working = _working(image, facts)
-        pixels = working.numpy().reshape(facts.stored_height, facts.stored_width, facts.bands)
-        facts = facts.model_copy(update={"has_clear_areas": _has_clear_areas(pixels, facts)})
-        for number in levels_of(facts.stored):
-            put_level(number, pixels if number == 1 else reduce_level(pixels, number, facts.has_alpha))
-    except pyvips.Error as error:
-        raise UnreadableFileError(_broken(name, str(error))) from error
-    return facts
-
-
-def _checked_format(path: Path) -> SourceFormat:
-    byte_count = path.stat().st_size
-    if byte_count == 0:
-        raise UnreadableFileError("It is empty: it holds no bytes at all.")
-    if byte_count > MAX_FILE_BYTES:
-        raise TooLargeError(
-            f"It weighs {byte_count / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
-        )
-    with path.open("rb") as file:
-        head = file.read(512)
-    name = sniff(head)
-    if name is None:
-        raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
-    return name
-
-
-def _open(path: Path, name: SourceFormat) -> pyvips.Image:
-    try:
-        image = pyvips.Operation.call(_LOADERS[name], str(path), fail_on="truncated")
-    except pyvips.Error as error:
-        raise UnreadableFileError(_broken(name, str(error))) from error
-    pages = _pages(image)
-    if pages > 1 and name in {SourceFormat.GIF, SourceFormat.WEBP}:
-        raise UnreadableFileError(
-            f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
-        )
-    if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
-        raise TooLargeError(
-            f"It measures {image.width} × {image.height} pixels, "
-            f"which is {image.width * image.height / 1e6:.0f} million. "
-            f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
-        )
-    return image
-
-
-def _pages(image: pyvips.Image) -> int:
-    return int(image.get("n-pages")) if image.get_typeof("n-pages") else 1
-
-
-def _broken(name: SourceFormat, cause: str) -> str:
-    said = cause.lower()
-    if any(
-        word in said
-        for word in (
-            "premature",
-            "truncated",
-            "end of file",
-            "eof",
-            "not enough data",
-            "read error",
-            "too short",
-            "unexpected end",
-        )
-    ):
-        return f"It ends too early: the {name} file is cut off and part of it is missing. Fetch or copy it again."
-    if "memory" in said or "alloc" in said:
-        return f"Decoding this {name} file takes more memory than is allowed for one picture."
-    return f"It is a damaged {name} file: its contents cannot be decoded."
-
-
-def _facts(image: pyvips.Image, name: SourceFormat) -> Facts:
-    orientation = image.get("orientation") if image.get_typeof("orientation") else 1
-    working = _normalised(image)
-    return Facts(
-        format=name,
-        stored_width=image.width,
-        stored_height=image.height,
-        orientation=orientation if orientation in range(1, 9) else 1,
-        bands=working.bands,
-        pixel_format=working.format,
-        interpretation=working.interpretation,
-        has_alpha=bool(working.hasalpha()),
-        profile=usable_profile(working),
-        colour=_colour_words(image),
-        pixels_per_inch=_density(image),
-        pages=_pages(image),
-    )
-
-
-def _working(image: pyvips.Image, facts: Facts) -> pyvips.Image:
-    working = _normalised(image)
-    if (working.bands, working.format) != (facts.bands, facts.pixel_format):
-        raise UnreadableFileError(_broken(facts.format, "layout"))
-    return working
-
-
-def _normalised(image: pyvips.Image) -> pyvips.Image:
-    """8 or 16 bits, in one of the few interpretations that rendering knows."""
-    if image.format not in {"uchar", "ushort"} or image.interpretation not in _KNOWN:
-        deep = image.format not in {"uchar", "char"}
-        image = image.colourspace("rgb16" if deep else "srgb").cast("ushort" if deep else "uchar")
-    if image.interpretation == "multiband":
-        image = image.copy(interpretation="b-w" if image.bands < 3 else "srgb")
-    if image.format == "ushort" and image.interpretation in {"srgb", "rgb"}:
-        image = image.copy(interpretation="rgb16")
-    if image.format == "ushort" and image.interpretation == "b-w":
-        image = image.copy(interpretation="grey16")
-    limit = {"cmyk": 4}.get(image.interpretation, 4 if image.bands >= 3 else 2)
-    return image.extract_band(0, n=limit) if image.bands > limit else image
-
-
-_KNOWN = {"srgb", "rgb", "rgb16", "grey16", "b-w", "cmyk", "multiband"}
-
-
-def _has_clear_areas(pixels: AnyPixels, facts: Facts) -> bool:
-    return facts.has_alpha and bool(pixels[..., -1].min() < np.iinfo(pixels.dtype).max)
-
-
-def _colour_words(image: pyvips.Image) -> str:
-    space = {"cmyk": "CMYK", "b-w": "grey", "grey16": "grey"}.get(image.interpretation, "sRGB")
-    if image.get_typeof("icc-profile-data"):
-        named = profile_description(bytes(image.get("icc-profile-data")))
-        return (named or "own profile")[:80]
-    return space
-
-
-def _density(image: pyvips.Image) -> float | None:
-    """Recorded resolution; libvips reports 1 pixel a millimetre where the file says nothing."""
-    recorded = float(image.xres) * 25.4
-    if abs(image.xres - 1.0) < 1e-6 or not MIN_PIXELS_PER_INCH <= recorded <= MAX_PIXELS_PER_INCH:
-        return None
-    return round(recorded, 2)

@@ -14,8 +14,8 @@ import numpy as np
 import numpy.typing as npt
 import pyvips
 
-from lucidex.core.colour import with_profile
 from lucidex.core.geometry import Size
+from lucidex.core.profiles import with_profile
 from lucidex.core.transform import Transform, upright_size, uprighting
 
 LADDER = (1, 2, 4, 8)
@@ -38,20 +38,29 @@ class PixelLayout:
     has_alpha: bool
 
     @property
+    def number_type(self) -> "np.dtype[Any]":
+        """The type of one number."""
+        return np.dtype(_NUMPY_TYPES[self.format])
+
+    @property
     def bytes_per_pixel(self) -> int:
         """Bytes of one pixel."""
-        return self.bands * np.dtype(_NUMPY_TYPES[self.format]).itemsize
+        return self.bands * self.number_type.itemsize
 
 
 @dataclass(frozen=True)
 class Source:
-    """A decoded original: its stored size, orientation, layout, profile, and a way to open a level."""
+    """A decoded original: its stored size, orientation, layout, profile, and a way to open a level.
+
+    A level is height × width × bands of 8 or 16 bits, never written to. It is opened when something is drawn, not
+    kept open here: whoever only plans opens nothing, and what is remembered of a plan holds no file.
+    """
 
     stored: Size
     orientation: int
     layout: PixelLayout
     profile: bytes | None
-    open_level: Callable[[int], pyvips.Image]
+    open_level: Callable[[int], AnyPixels]
 
     @property
     def upright(self) -> Size:
@@ -65,7 +74,7 @@ class Source:
 
     def level(self, number: int) -> pyvips.Image:
         """The working image of a level, carrying the source's profile."""
-        return with_profile(self.open_level(number), self.profile)
+        return with_profile(image_of_memory(self.open_level(number), self.layout), self.profile)
 
 
 def level_size(stored: Size, number: int) -> Size:
@@ -124,7 +133,10 @@ def _block_means(pixels: AnyPixels, factor: int) -> AnyPixels:
     return np.ascontiguousarray(means.reshape(size[1], size[0], -1))
 
 
-def image_of_memory(pixels: npt.NDArray[np.uint8], size: Size, layout: PixelLayout) -> pyvips.Image:
-    """A libvips image over raw bytes, without copying them."""
-    image = pyvips.Image.new_from_memory(pixels, size.width, size.height, layout.bands, layout.format)
-    return image.copy(interpretation=layout.interpretation)
+def image_of_memory(pixels: AnyPixels, layout: PixelLayout) -> pyvips.Image:
+    """A libvips image over height × width × bands, without copying them."""
+    height, width = pixels.shape[:2]
+    flat = np.ascontiguousarray(pixels).reshape(-1).view(np.uint8)
+    return pyvips.Image.new_from_memory(flat, width, height, layout.bands, layout.format).copy(
+        interpretation=layout.interpretation
+    )

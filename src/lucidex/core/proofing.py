@@ -36,6 +36,7 @@ class FlagKind(StrEnum):
     LOGO_ENLARGED = "logo enlarged"
     NEARLY_EMPTY = "nearly empty"
     SOFTER = "softer"
+    DAMAGED = "damaged"
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,11 @@ class Flag:
     kind: FlagKind
     words: str
     sentence: str
+
+
+def damage_flags(damage: str | None) -> list[Flag]:
+    """A warning where the original came in although it is damaged; `damage` says what is missing."""
+    return [Flag(FlagKind.DAMAGED, "damaged original", damage)] if damage else []
 
 
 def shape_flags(placement: Placement, rule: Rule) -> list[Flag]:

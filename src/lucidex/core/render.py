@@ -14,13 +14,13 @@ import cv2
 import numpy as np
 import pyvips
 
-from lucidex.core.colour import PROFILE_FIELD, with_profile
 from lucidex.core.enlarging import enlarged
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
 from lucidex.core.grounds import Colour
 from lucidex.core.levels import AnyPixels, Source, level_for, level_size
 from lucidex.core.painting import paint
+from lucidex.core.profiles import PROFILE_FIELD, with_profile
 from lucidex.core.stamping import Stamp, stamped
 from lucidex.core.transform import Transform, shift
 from lucidex.core.treatment import Treatment

@@ -3,7 +3,10 @@
 A cache: capped in bytes, the least recently used goes first, and anything missing is decoded again.
 """
 
+import contextlib
 import errno
+import os
+import secrets
 import shutil
 import threading
 from collections import OrderedDict
@@ -12,92 +15,119 @@ from pathlib import Path
 from tempfile import mkdtemp
 
 import numpy as np
-import pyvips
 
 from lucidex.core.intake import INTAKE_REVISION, Facts
-from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_size, levels_of, reduce_level
+from lucidex.core.levels import AnyPixels, level_size, levels_of, reduce_level
 
 DEFAULT_MAX_BYTES = 8_000_000_000
-OPENED_KEPT = 12
+MAPPED_KEPT = 48
 WEIGHED_EVERY = 1 / 16  # of the limit: after so many new bytes, and so much is freed beyond what is needed
+
+Make = Callable[[AnyPixels, AnyPixels], None]  # from an original's pixels into new ones of the same shape
 
 
 class DecodedStore:
-    """One folder an original, one file a level."""
+    """One folder an original, one file a level. Nobody but the owner of the process may look inside."""
 
     def __init__(self, root: Path, max_bytes: int = DEFAULT_MAX_BYTES) -> None:
         self._root = root / f"intake-{INTAKE_REVISION}"
         self._root.mkdir(parents=True, exist_ok=True)
+        root.chmod(0o700)
         self._max_bytes = max_bytes
         self._weight, self._unweighed = max_bytes, 0  # unknown, so that they are weighed with the first one
         self._lock = threading.Lock()
-        self._opened: OrderedDict[str, Source] = OrderedDict()  # mapped already: what is asked for again and again
-        self._making = threading.Lock()  # one at a time: each holds all pixels of a picture
+        self._mapped: OrderedDict[tuple[str, int], AnyPixels] = OrderedDict()  # what is asked for again and again
+        self._making = threading.Lock()  # one at a time: each holds much of a picture
 
-    def holds(self, sha256: str) -> bool:
-        """Whether the levels of an original are here."""
-        return (self._root / sha256).is_dir()
+    def holds(self, name: str) -> bool:
+        """Whether levels of this name are here."""
+        return (self._root / name).is_dir()
 
-    def keep(self, sha256: str, folder: Path) -> None:
-        """Take over a folder of levels; another one of the same original wins where it was first."""
+    def keep(self, name: str, folder: Path) -> None:
+        """Take over a folder of levels; another one of the same name wins where it was first."""
         with self._lock:
+            target = self._root / name
+            if target.is_file():
+                target.unlink()
             try:
-                folder.rename(self._root / sha256)
+                folder.rename(target)
             except OSError as error:
                 # another process was first: the name is taken by a folder that is there in full
                 if error.errno not in {errno.ENOTEMPTY, errno.EEXIST}:
                     raise
-            self._make_room(sha256)
+            self._make_room(name)
+
+    def drop(self, name: str) -> None:
+        """Let the levels of a name go, and what was derived from them; they are made anew when they are wanted."""
+        with self._lock:
+            for folder in [self._root / name, *self._root.glob(f"{name}-*")]:
+                self._remove(folder)
 
     def sweep(self) -> None:
-        """Remove what a killed process left half made."""
-        for left in self._root.parent.glob("derived-*"):
+        """Remove what a killed process left half made, and what an earlier way of decoding had made."""
+        others = (folder for folder in self._root.parent.glob("intake-*") if folder != self._root)
+        for left in [*self._root.parent.glob("derived-*"), *self._root.parent.glob("gone-*"), *others]:
             shutil.rmtree(left, ignore_errors=True)
 
-    def source(self, sha256: str, facts: Facts) -> Source:
-        """The original as rendering wants it. FileNotFoundError where its levels are not here.
+    def level(self, name: str, facts: Facts, number: int) -> AnyPixels:
+        """A level as height × width × bands, mapped and never written to.
 
-        All levels are mapped at once, so that a source stays good while the cache lets its files go.
+        FileNotFoundError where it is not here, or not in the length that its facts demand.
         """
+        key = (name, number)
         with self._lock:
-            if (known := self._opened.get(sha256)) is not None:
-                self._opened.move_to_end(sha256)
+            if (known := self._mapped.get(key)) is not None:
+                self._mapped.move_to_end(key)
                 return known
-        folder = self._root / sha256
-        levels = {number: _map(folder, facts, number) for number in levels_of(facts.stored)}
-        folder.touch()
-        opened = Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
+        folder = self._root / name
+        try:
+            mapped = _map(folder, facts, number)
+        except (FileNotFoundError, NotADirectoryError) as error:
+            self.drop(name)  # a part of it is of no use
+            raise FileNotFoundError(name) from error
+        with contextlib.suppress(FileNotFoundError):  # let go meanwhile; what is mapped stays good
+            os.utime(folder)
         with self._lock:
-            self._opened[sha256] = opened
-            if len(self._opened) > OPENED_KEPT:
-                self._opened.popitem(last=False)
-        return opened
+            self._mapped[key] = mapped
+            while len(self._mapped) > MAPPED_KEPT:
+                self._mapped.popitem(last=False)
+        return mapped
 
-    def derived(self, sha256: str, facts: Facts, name: str, make: Callable[[AnyPixels], AnyPixels]) -> Source:
-        """A source made from the original's own pixels, kept beside it under `name`.
+    def derived(self, sha256: str, facts: Facts, name: str, make: Make, number: int) -> AnyPixels:
+        """A level of a source made from the original's own pixels, kept beside it under `name`.
 
-        It is made when its first level is asked for, so that whoever only plans does not wait. FileNotFoundError
-        where the original's levels are not here.
+        FileNotFoundError where the original's levels are not here.
         """
         whole = f"{sha256}-{name}"
-        own = self.source(sha256, facts)
+        with self._making:
+            if not self.holds(whole):
+                self._make(whole, facts, self.level(sha256, facts, 1), make)
+        return self.level(whole, facts, number)
 
-        def open_level(number: int) -> pyvips.Image:
-            with self._making:
-                if not self.holds(whole):
-                    pixels = own.open_level(1).numpy().reshape(facts.stored.height, facts.stored.width, -1)
-                    self._make(whole, facts, make(pixels))
-            return self.source(whole, facts).open_level(number)
-
-        return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
-
-    def _make(self, name: str, facts: Facts, pixels: AnyPixels) -> None:
+    def _make(self, name: str, facts: Facts, pixels: AnyPixels, make: Make) -> None:
         folder = Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
-        for number in levels_of(facts.stored):
-            level = pixels if number == 1 else reduce_level(pixels, number, facts.has_alpha)
-            level.tofile(level_path(folder, number))
-        self.keep(name, folder)
-        shutil.rmtree(folder, ignore_errors=True)  # where another process was first
+        try:
+            # written through the file's own pages, so that a large picture never stands in memory as a whole
+            whole = np.memmap(level_path(folder, 1), dtype=pixels.dtype, mode="w+", shape=pixels.shape)
+            make(pixels, whole)
+            for number in levels_of(facts.stored):
+                if number > 1:
+                    reduce_level(whole, number, facts.has_alpha).tofile(level_path(folder, number))
+            whole.flush()
+            del whole
+            self.keep(name, folder)
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)  # where another process was first, or it was not finished
+
+    def _remove(self, folder: Path) -> None:
+        """Take a folder away: first its name, so that nobody finds half of it."""
+        gone = self._root.parent / f"gone-{folder.name[:40]}-{secrets.token_hex(4)}"
+        with contextlib.suppress(FileNotFoundError):
+            folder.rename(gone)
+        for key in [key for key in self._mapped if key[0] == folder.name]:
+            del self._mapped[key]
+        shutil.rmtree(gone, ignore_errors=True)
+        gone.unlink(missing_ok=True)
 
     def _make_room(self, newest: str) -> None:
         """Let the least recently used go where the cache is full.
@@ -107,7 +137,7 @@ class DecodedStore:
         self._unweighed += _weight(self._root / newest)
         if self._unweighed < self._max_bytes * WEIGHED_EVERY and self._weight + self._unweighed <= self._max_bytes:
             return
-        folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=lambda f: f.stat().st_mtime)
+        folders = sorted((f for f in self._root.iterdir() if f.is_dir()), key=_last_used)
         weights = {folder: _weight(folder) for folder in folders}
         total = sum(weights.values())
         enough = self._max_bytes if total <= self._max_bytes else self._max_bytes * (1 - WEIGHED_EVERY)
@@ -116,9 +146,16 @@ class DecodedStore:
                 break
             if folder.name != newest:
                 total -= weights[folder]
-                self._opened.pop(folder.name, None)
-                shutil.rmtree(folder, ignore_errors=True)
+                self._remove(folder)
         self._weight, self._unweighed = total, 0
+
+
+def _last_used(folder: Path) -> float:
+    """When a folder was last used; what is taken away meanwhile was never."""
+    try:
+        return folder.stat().st_mtime
+    except FileNotFoundError:
+        return 0.0
 
 
 def _weight(folder: Path) -> int:
@@ -129,11 +166,14 @@ def _weight(folder: Path) -> int:
         return 0
 
 
-def _map(folder: Path, facts: Facts, number: int) -> pyvips.Image:
-    size = level_size(facts.stored, number)
-    expected = size.pixels * facts.layout.bytes_per_pixel
-    pixels = np.memmap(level_path(folder, number), dtype=np.uint8, mode="r", shape=(expected,))
-    return image_of_memory(pixels, size, facts.layout)
+def _map(folder: Path, facts: Facts, number: int) -> AnyPixels:
+    size, layout = level_size(facts.stored, number), facts.layout
+    path = level_path(folder, number)
+    if path.stat().st_size != size.pixels * layout.bytes_per_pixel:
+        raise FileNotFoundError(f"{path.name} of {folder.name} has another length than it should have")
+    shape = (size.height, size.width, layout.bands)
+    # a plain array over the mapping, which goes with it: a memmap would answer every slice with another of its kind
+    return np.memmap(path, dtype=layout.number_type, mode="r", shape=shape).view(np.ndarray)
 
 
 def level_path(folder: Path, number: int) -> Path:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
-from lucidex.core.errors import TooLargeError, UnavailableError
+from lucidex.core.errors import StorageFullError, TooLargeError
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,9 @@ class FileStore(Protocol):
 
     def path(self, sha256: str) -> Path:
         """A readable file with these contents; FileNotFoundError where there is none."""
+
+    def checked_path(self, sha256: str) -> Path:
+        """The same, after its contents were checked; FileNotFoundError where they are not what was stored."""
 
     def receive(self, chunks: Iterable[bytes], max_bytes: int) -> AbstractContextManager[Received]:
         """Write chunks to a temporary file, which is gone at the end unless it was kept."""
@@ -74,11 +77,19 @@ class FolderStore:
             raise FileNotFoundError(sha256)
         return path
 
+    def checked_path(self, sha256: str) -> Path:
+        """The file, after its contents were checked; FileNotFoundError where they are not what was stored."""
+        path = self.path(sha256)
+        with path.open("rb") as file:
+            if hashlib.file_digest(file, "sha256").hexdigest() != sha256:
+                raise FileNotFoundError(sha256)
+        return path
+
     @contextmanager
     def receive(self, chunks: Iterable[bytes], max_bytes: int) -> Iterator[Received]:
         """Write chunks to a temporary file, which is gone at the end unless it was kept.
 
-        Raises TooLargeError beyond `max_bytes`, UnavailableError where the disk is full.
+        Raises TooLargeError beyond `max_bytes`, StorageFullError where the disk is full.
         """
         handle, name = tempfile.mkstemp(dir=self._incoming)
         path = Path(name)
@@ -91,7 +102,7 @@ class FolderStore:
         except OSError as error:
             if error.errno not in _DISK_TROUBLE:
                 raise
-            raise UnavailableError("The file could not be stored: the disk is full or cannot be written.") from error
+            raise StorageFullError("The file could not be stored: the disk is full or cannot be written.") from error
         finally:
             path.unlink(missing_ok=True)
 

@@ -5,16 +5,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-import pyvips
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lucidex.core.cleaning import Cleaning, cleaned
+from lucidex.core.cleaning import Cleaning, clean_into
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import SaidError
+from lucidex.core.errors import DamagedStoreError, SaidError, TooLargeError, UnforeseenError, UnreadableFileError
 from lucidex.core.intake import MAX_FILE_BYTES, SUFFIXES, Facts
 from lucidex.core.keys import cleanings_key
-from lucidex.core.levels import Source
+from lucidex.core.levels import AnyPixels, Source
 from lucidex.core.places import PlaceDemand
 from lucidex.records.decoded import complete
 from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
@@ -22,7 +21,7 @@ from lucidex.records.store import Received
 from lucidex.services.folios import clean_name, folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
-from lucidex.work.decoding import decode
+from lucidex.work.decoding import decode_into
 
 
 @dataclass(frozen=True)
@@ -89,9 +88,9 @@ def _decode(workshop: Workshop, path: Path, sha256: str) -> Facts:
     with workshop.originals.scratch_folder() as scratch:
         levels = scratch / "levels"
         levels.mkdir()
-        facts = Facts.model_validate_json(workshop.isolated.run(decode, str(path), str(levels)))
+        facts = decode_into(workshop.isolated, path, levels)
         if not complete(levels, facts):
-            raise SaidError("Decoding it did not finish.")
+            raise UnforeseenError("Decoding it did not finish.")
         workshop.decoded.keep(sha256, levels)
     return facts
 
@@ -151,6 +150,11 @@ def _name_notes(typed: str, name: str, facts: Facts) -> list[str]:
     notes = []
     if name != typed:
         notes.append(f"It is kept under the name “{_shortened(name)}”.")
+    if facts.damage:
+        notes.append(f"{facts.damage} It is marked as damaged.")
+    notes.extend(facts.notes)
+    if facts.frames > 1:
+        notes.append(f"It moves: it holds {facts.frames} pictures one after the other; the first one was taken.")
     if facts.pages > 1:
         notes.append(f"It holds {facts.pages} pages; the first one was taken.")
     suffix = Path(name).suffix.lower()
@@ -175,31 +179,49 @@ def _shortened(name: str) -> str:
 def open_source(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...] = ()) -> Source:
     """The decoded original, or what cleanings make of it; decoded again where the cache has let it go.
 
-    It is opened when its first level is asked for, so that whoever only plans, such as a proof sheet, opens nothing.
+    Nothing is opened before a level is asked for, and nothing is held open here.
     """
-    opened: list[Source] = []
 
-    def open_level(number: int) -> pyvips.Image:
-        if not opened:
-            opened.append(_opened_or_decoded(workshop, sha256, facts, cleanings))
-        return opened[0].open_level(number)
+    def open_level(number: int) -> AnyPixels:
+        try:
+            return _level(workshop, sha256, facts, cleanings, number)
+        except FileNotFoundError:
+            _decode_again(workshop, sha256)
+            return _level(workshop, sha256, facts, cleanings, number)
 
     return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
 
 
-def _opened_or_decoded(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...]) -> Source:
-    try:
-        return _opened(workshop, sha256, facts, cleanings)
-    except FileNotFoundError:
-        _decode(workshop, workshop.originals.path(sha256), sha256)
-        return _opened(workshop, sha256, facts, cleanings)
-
-
-def _opened(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...]) -> Source:
+def _level(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Cleaning, ...], number: int) -> AnyPixels:
     if not cleanings:
-        return workshop.decoded.source(sha256, facts)
+        return workshop.decoded.level(sha256, facts, number)
     name = cleanings_key(cleanings)
-    return workshop.decoded.derived(sha256, facts, name, lambda pixels: cleaned(pixels, cleanings))
+
+    def make(pixels: AnyPixels, out: AnyPixels) -> None:
+        clean_into(out, pixels, cleanings)
+
+    return workshop.decoded.derived(sha256, facts, name, make, number)
+
+
+def _decode_again(workshop: Workshop, sha256: str) -> None:
+    """Decode a stored original whose pixels the cache let go. DamagedStoreError where its file is not what it was."""
+    path = stored_original(workshop, sha256)
+    try:
+        _decode(workshop, path, sha256)
+    except (UnreadableFileError, TooLargeError) as error:
+        raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
+
+
+def stored_original(workshop: Workshop, sha256: str) -> Path:
+    """The file of an original, its contents checked against its name. DamagedStoreError where they differ."""
+    try:
+        path = workshop.originals.checked_path(sha256)
+    except FileNotFoundError as error:
+        raise DamagedStoreError(
+            "The stored original of this picture is missing or damaged: its contents are no longer what came in. "
+            "Bring the file in once more; everything that was done to the picture stays."
+        ) from error
+    return path
 
 
 def original_file(workshop: Workshop, who: Who, picture_id: int) -> tuple[Path, str, Facts]:

@@ -15,7 +15,7 @@ from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.levels import Source
 from lucidex.core.naming import result_name
 from lucidex.core.places import PlaceDemand
-from lucidex.core.proofing import Flag, clear_flags, logo_flags, shape_flags, weight_flags
+from lucidex.core.proofing import Flag, clear_flags, damage_flags, logo_flags, shape_flags, weight_flags
 from lucidex.core.render import Plan, plan
 from lucidex.core.steps import StepEntry
 from lucidex.services.gather import open_source
@@ -123,6 +123,7 @@ def in_place(
         _wanted(workshop, state, state.document, frame, placement, ground if _fills(placement) else None),
     )
     flags = (
+        *damage_flags(state.facts.damage),
         *shape_flags(placement, demand.rule),
         *clear_flags(has_clear, name, demand.ground),
         *logo_flags(wanted.chosen.stamps, {sha256: logo.upright for sha256, logo in wanted.logos.items()}),

@@ -1,0 +1,171 @@
+"""Damaged files: refused where much is missing, marked where little is, never taken silently."""
+
+import io
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from lucidex.core.completeness import ends_early
+from lucidex.core.decoding import take_in
+from lucidex.core.errors import SaidError, TooLargeError, UnreadableFileError
+from tests.conftest import Pixels, encoded, smooth_picture
+from tests.core.test_intake import taken
+
+WIDTH, HEIGHT = 400, 300
+
+
+def grainy(width: int = WIDTH, height: int = HEIGHT) -> Pixels:
+    """A photograph of sorts: no row of it is of one colour, and nothing is black."""
+    grain = np.random.default_rng(3).integers(0, 9, (height, width, 3))
+    return np.clip(smooth_picture(width, height).astype(int) + grain + 10, 12, 255).astype(np.uint8)
+
+
+def tiff_with_directory_first(pixels: Pixels, rows_a_strip: int = 6) -> bytes:
+    """A TIFF as many programs write it: its directory before its strips, uncompressed."""
+    height, width, _ = pixels.shape
+    strips = [pixels[top : top + rows_a_strip].tobytes() for top in range(0, height, rows_a_strip)]
+    count, entries = len(strips), 10
+    after = 8 + 2 + entries * 12 + 4
+    start = after + 6 + 8 * count
+    offsets = [start + sum(len(strip) for strip in strips[:index]) for index in range(count)]
+    fields = [
+        (256, 4, 1, width),
+        (257, 4, 1, height),
+        (258, 3, 3, after),
+        (259, 3, 1, 1),
+        (262, 3, 1, 2),
+        (273, 4, count, after + 6),
+        (277, 3, 1, 3),
+        (278, 4, 1, rows_a_strip),
+        (279, 4, count, after + 6 + 4 * count),
+        (284, 3, 1, 1),
+    ]
+    head = b"II*\0" + struct.pack("<IH", 8, entries)
+    head += b"".join(
+        struct.pack("<HHI", tag, kind, many)
+        + (struct.pack("<HH", value, 0) if kind == 3 and many == 1 else struct.pack("<I", value))
+        for tag, kind, many, value in fields
+    )
+    head += struct.pack("<I3H", 0, 8, 8, 8)
+    sizes = struct.pack(f"<{count}I", *offsets) + struct.pack(f"<{count}I", *(len(strip) for strip in strips))
+    return head + sizes + b"".join(strips)
+
+
+def cut_with_end_mark(content: bytes, share: float) -> bytes:
+    return content[: int(len(content) * share)] + b"\xff\xd9"
+
+
+def test_the_made_tiff_is_whole(tmp_path: Path) -> None:
+    facts, levels = taken(tmp_path, tiff_with_directory_first(grainy()))
+    assert np.array_equal(levels[1], grainy())
+    assert facts.damage is None
+
+
+@pytest.mark.parametrize("share", [0.1, 0.5])
+def test_a_tiff_that_is_mostly_missing_is_refused_as_cut_off(tmp_path: Path, share: float) -> None:
+    whole = tiff_with_directory_first(grainy())
+    with pytest.raises(UnreadableFileError, match=r"cut off and about .* % of the picture is missing"):
+        taken(tmp_path, whole[: int(len(whole) * share)])
+
+
+@pytest.mark.parametrize(
+    ("content", "rows"),
+    [
+        (lambda whole: tiff_with_directory_first(grainy())[: -36 * WIDTH * 3], 36),
+        (lambda whole: cut_with_end_mark(whole, 0.9), None),
+        (lambda whole: whole[: int(len(whole) * 0.9)], None),
+    ],
+)
+def test_a_file_that_lacks_little_comes_in_marked_with_what_is_missing(
+    tmp_path: Path, content: object, rows: int | None
+) -> None:
+    facts, levels = taken(tmp_path, content(encoded(grainy(), ".jpg", Q=90)))  # type: ignore[operator]
+    flat = int((np.ptp(levels[1].astype(int), axis=1).max(axis=-1) <= 1).sum())
+    assert facts.damage is not None
+    assert f"the lowest {flat} of {HEIGHT} rows are missing" in facts.damage
+    assert rows in {None, flat}
+    assert levels[1].shape[0] == HEIGHT
+
+
+def test_half_a_photograph_with_an_end_mark_is_refused_with_the_share(tmp_path: Path) -> None:
+    with pytest.raises(UnreadableFileError, match=r"damaged JPEG file: about (4|5)\d % of the picture"):
+        taken(tmp_path, cut_with_end_mark(encoded(grainy(), ".jpg", Q=90), 0.5))
+
+
+def test_a_compression_that_cannot_be_read_is_refused_and_not_black(tmp_path: Path) -> None:
+    file = io.BytesIO()
+    Image.fromarray(grainy()).save(file, "TIFF", compression="lzma")
+    with pytest.raises(UnreadableFileError, match="100 % of the picture"):
+        taken(tmp_path, file.getvalue())
+
+
+def test_a_strip_that_points_beyond_all_bounds_is_refused_or_marked(tmp_path: Path) -> None:
+    whole = bytearray(tiff_with_directory_first(grainy(), rows_a_strip=HEIGHT))
+    at = whole.index(struct.pack("<HHI", 273, 4, 1)) + 8
+    whole[at : at + 4] = struct.pack("<I", 0xFFFFFF00)
+    with pytest.raises(UnreadableFileError):
+        taken(tmp_path, bytes(whole))
+
+
+def test_a_flipped_byte_in_a_png_is_noticed(tmp_path: Path) -> None:
+    whole = bytearray(encoded(grainy()))
+    whole[int(len(whole) * 0.98)] ^= 0x55
+    facts, _ = taken(tmp_path, bytes(whole))
+    assert facts.damage is not None
+    assert facts.damage.startswith("The PNG file is damaged")
+
+
+def test_whole_files_of_every_format_are_not_marked(tmp_path: Path) -> None:
+    """White margins, black pictures and drawings of one colour are no damage."""
+    white = np.full((90, 120, 3), 255, np.uint8)
+    white[:20] = grainy(120, 20)
+    for pixels in (white, np.zeros((64, 64, 3), np.uint8), grainy()):
+        for suffix in (".jpg", ".png", ".webp", ".gif", ".tif"):
+            facts, _ = taken(tmp_path, encoded(pixels, suffix))
+            assert facts.damage is None
+
+
+@given(
+    seed=st.integers(0, 2**32), suffix=st.sampled_from([".jpg", ".png", ".tif", ".gif", ".webp"]), cut=st.booleans()
+)
+def test_what_a_decoder_complains_of_never_comes_in_silently(
+    tmp_path_factory: pytest.TempPathFactory, seed: int, suffix: str, cut: bool
+) -> None:
+    """Cut anywhere, or with bytes overwritten: refused, marked, or whole by the decoder's own checks."""
+    random = np.random.default_rng(seed)
+    whole = bytearray(tiff_with_directory_first(grainy()) if suffix == ".tif" else encoded(grainy(), suffix))
+    if cut:
+        whole = whole[: int(random.integers(20, len(whole) - 40))]
+    else:
+        at = int(random.integers(20, len(whole) - 20))
+        whole[at : at + 8] = random.bytes(8)
+    try:
+        facts, levels = taken(tmp_path_factory.mktemp("d"), bytes(whole))
+    except SaidError:
+        return
+    if cut:
+        assert facts.damage is not None
+    if suffix == ".png" and not np.array_equal(levels[1], grainy()):
+        assert facts.damage is not None
+
+
+def test_where_a_file_ends_is_known_by_its_structure(tmp_path: Path) -> None:
+    for suffix in (".jpg", ".png", ".webp", ".gif", ".tif"):
+        whole = encoded(grainy(), suffix)
+        for content, expected in ((whole, False), (whole[: len(whole) * 2 // 3], True)):
+            (tmp_path / "f").write_bytes(content)
+            with (tmp_path / "f").open("rb") as file:
+                assert ends_early(file) is expected, (suffix, expected)
+
+
+def test_a_progressive_file_that_cannot_be_decoded_in_strips_is_refused_by_arithmetic(tmp_path: Path) -> None:
+    (tmp_path / "p.jpg").write_bytes(encoded(smooth_picture(2_000, 1_500), ".jpg", interlace=True))
+    with (tmp_path / "p.jpg").open("rb") as file, pytest.raises(TooLargeError, match="memory"):
+        take_in(file, lambda number, rows: None, most_bytes=10_000_000)
+    with (tmp_path / "p.jpg").open("rb") as file:
+        assert take_in(file, lambda number, rows: None).stored_width == 2_000
