@@ -6,13 +6,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lucidex.core.enlarging import enlarged
-from lucidex.core.geometry import Size
+from lucidex.core.geometry import Size, Window
 from lucidex.core.likeness import likeness
 from lucidex.core.measures import ExactSize
 from lucidex.core.places import PlaceDemand
+from lucidex.core.resampling import resampled
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
+
+
+def enlarged(pixels: Pixels, size: Size) -> Pixels:
+    """A whole picture at another size."""
+    return resampled(pixels, Window(0, 0, pixels.shape[1], pixels.shape[0]), size, False)
 
 
 def detailed(width: int, height: int) -> Pixels:
@@ -39,7 +44,7 @@ def test_every_enlargement_has_its_size_and_its_range(w: int, h: int, width: int
 def test_it_comes_nearer_to_what_was_there_than_plain_interpolation(factor: float) -> None:
     original = detailed(480, 360)
     small = cv2.resize(original, (round(480 / factor), round(360 / factor)), interpolation=cv2.INTER_AREA)
-    ours = enlarged(small, Size(480, 360), 255.0)
+    ours = enlarged(small, Size(480, 360))
     plain = cv2.resize(small, (480, 360), interpolation=cv2.INTER_LINEAR)
     cubic = cv2.resize(small, (480, 360), interpolation=cv2.INTER_CUBIC)
     errors = [float(np.mean((original.astype(float) - one) ** 2)) for one in (ours, cubic, plain)]
@@ -49,14 +54,14 @@ def test_it_comes_nearer_to_what_was_there_than_plain_interpolation(factor: floa
 
 def test_reduced_again_it_is_the_picture_that_it_came_from() -> None:
     small = detailed(120, 90)
-    again = cv2.resize(enlarged(small, Size(360, 270), 255.0), (120, 90), interpolation=cv2.INTER_AREA)
+    again = cv2.resize(enlarged(small, Size(360, 270)), (120, 90), interpolation=cv2.INTER_AREA)
     assert np.abs(again.astype(int) - small).mean() < 1
 
 
 def test_an_edge_does_not_ring_and_nothing_is_shifted() -> None:
     step = np.zeros((20, 40, 3), np.uint8)
     step[:, 20:] = 200
-    large = enlarged(step, Size(160, 80), 255.0).astype(int)
+    large = enlarged(step, Size(160, 80)).astype(int)
     assert large.max() <= 200 + 8
     assert large.min() >= 0
     middle = large[40, :, 0]

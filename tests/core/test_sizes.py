@@ -7,7 +7,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from lucidex.core.document import Framing
+from lucidex.core.document import MAX_ZOOM, Framing
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Anchor, Rule, Size, canvas_around, fit, largest_within, proportional
@@ -117,7 +117,7 @@ def test_a_framed_place_has_exactly_its_size(source: Size, place: Size, x: float
     assert out.shape[:2] == (place.height, place.width)
 
 
-@given(sizes, sizes, st.floats(0, 1), st.floats(0, 1), st.floats(1, 10_000))
+@given(sizes, sizes, st.floats(0, 1), st.floats(0, 1), st.floats(1, MAX_ZOOM))
 def test_a_framing_stays_inside_the_picture(source: Size, place: Size, x: float, y: float, zoom: float) -> None:
     window = Framing(focal_x=x, focal_y=y, zoom=zoom).window(Frame.of(source), place)
     assert -1e-9 <= window.left <= source.width - window.width + 1e-6

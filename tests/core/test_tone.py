@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import pyvips
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from lucidex.core.content import Raster
@@ -64,9 +64,11 @@ def dense_colours() -> Pixels:
 
 @settings(max_examples=60)
 @given(tones)
+@example(Tone(white=0.25, brightness=-0.703125, contrast=1))  # white comes out a rounding above 1 before the contrast
 def test_the_development_agrees_with_float64_over_all_colours(tone: Tone) -> None:
     colours = dense_colours()
     exact = reference(colours, tone)
+    assert np.isfinite(exact).all()
     off = np.abs(developed(colours, tone).astype(np.float64) - exact)
     # one rounding is half a code value; what the tables add is far below it
     assert np.quantile(off, 0.995) <= 0.52
@@ -114,6 +116,29 @@ def test_neutral_values_change_no_byte() -> None:
         assert np.array_equal(developed(colours, tone), colours), (
             "and so does the development itself, with all its tables"
         )
+
+
+@given(st.floats(0, 1), st.floats(0, 1), st.tuples(*(st.floats(0.01, 1),) * 3), st.tuples(*(st.floats(0.01, 1),) * 3))
+def test_black_and_white_never_comes_undone_by_what_follows(
+    first: float, second: float, weights: tuple[float, float, float], others: tuple[float, float, float]
+) -> None:
+    """Two partly grey steps leave the product of what each leaves, and the weights of both by their part in it."""
+    both = Tone(grey=Grey(weights, first)).plus(Tone(grey=Grey(others, second))).grey
+    assert both is not None
+    assert 1 - both.share == pytest.approx((1 - first) * (1 - second))
+    assert both.share >= max(first, second) - 1e-12
+    if first == 1 and second == 0:
+        assert both.weights == pytest.approx(weights)
+    if second == 1:
+        assert both.weights == pytest.approx(others)
+
+
+def test_a_grey_look_of_partial_strength_leaves_black_and_white_black_and_white() -> None:
+    recipe = next(look for look in all_looks() if LookStep(recipe=look, strength=100).tone().grey is not None)
+    steps = BlackAndWhite(), LookStep(recipe=recipe, strength=40)
+    together = steps[0].tone().plus(steps[1].tone()).grey
+    assert together is not None
+    assert together.share == 1
 
 
 @pytest.mark.parametrize("look", all_looks(), ids=lambda look: look.name)

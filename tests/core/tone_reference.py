@@ -77,7 +77,7 @@ def bent(code: Floats, tone: Tone, channel: int) -> Floats:
         v = v + tone.contrast * v * (1 - v) * (2 * v - 1)
     else:
         p = 2.2**tone.contrast
-        v = np.where(v < 0.5, (2 * np.minimum(v, 0.5)) ** p / 2, 1 - (2 - 2 * np.maximum(v, 0.5)) ** p / 2)
+        v = np.where(v < 0.5, (2 * np.minimum(v, 0.5)) ** p / 2, 1 - (2 - 2 * np.clip(v, 0.5, 1)) ** p / 2)
     for curves in tone.curves:
         v = np.clip(along(curves.all, v), 0, 1)
         v = np.clip(along((curves.red, curves.green, curves.blue)[channel], v), 0, 1)

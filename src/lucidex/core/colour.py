@@ -18,6 +18,8 @@ def to_srgb(image: pyvips.Image, depth: int = 8) -> pyvips.Image:
     """sRGB of 8 (or, from 16 bits, 16) bits a channel, 3 bands or 4 with alpha, from any working image."""
     if image.get_typeof(PROFILE_FIELD) != 0:
         return as_srgb(image, depth)
+    if depth == 8 and (image.format, image.interpretation) == ("uchar", "srgb"):
+        return image
     if depth == 16:
         return image.colourspace("rgb16").cast("ushort")
     return image.colourspace("srgb").cast("uchar")

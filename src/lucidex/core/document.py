@@ -18,10 +18,22 @@ from lucidex.core.steps.base import Band, FinishStep, Step
 from lucidex.core.steps.treating import cleanings_of, leaves_clear, treatment_of
 from lucidex.core.treatment import Treatment
 
-SCHEMA_REVISION = 2
+SCHEMA_REVISION = 3
 MAX_STEPS = 200
+MAX_PLACES = 2_000  # framings, and settings, of one picture
+MAX_ZOOM = 1_000
+
+
+def _held_zooms(body: dict[str, Any]) -> dict[str, Any]:
+    """Revision 3 bounds how close a framing may be; what was closer cannot be told from it on any screen."""
+    framings = body.get("framings", {})
+    held = {key: {**one, "zoom": min(one.get("zoom", 1.0), MAX_ZOOM)} for key, one in framings.items()}
+    return {**body, "framings": held}
+
+
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda body: body,  # revision 2 only adds: the focal point, what a framing was made for, multiples
+    2: _held_zooms,
 }  # from a revision to the next one
 
 
@@ -37,12 +49,14 @@ class Framing(BaseModel):
 
     focal_x: Annotated[float, Field(ge=0, le=1)] = 0.5
     focal_y: Annotated[float, Field(ge=0, le=1)] = 0.5
-    zoom: Annotated[float, Field(ge=1, le=10_000)] = 1.0
+    zoom: Annotated[float, Field(ge=1, le=MAX_ZOOM)] = 1.0
     made_for: Annotated[str, Field(max_length=16)] | None = None
 
     def window(self, frame: Frame, place: Size) -> Window:
         """The window in picture pixels, of the place's exact shape, held inside the picture."""
-        width, height = covering_window(frame.size, place, self.zoom)
+        width, height = covering_window(frame.size, place)
+        zoom = min(self.zoom, max(1.0, min(width, height)))  # a window is never smaller than a pixel
+        width, height = width / zoom, height / zoom
         return clamped_window(frame.to_picture(Point(self.focal_x, self.focal_y)), width, height, frame.size)
 
 
@@ -97,8 +111,8 @@ class PictureDocument(BaseModel):
 
     schema_revision: int = Field(default_factory=lambda: SCHEMA_REVISION)
     steps: Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS)] = ()
-    framings: dict[PlaceKey, Framing] = Field(default_factory=dict)
-    outputs: dict[OutputKey, Output] = Field(default_factory=dict)
+    framings: Annotated[dict[PlaceKey, Framing], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
+    outputs: Annotated[dict[OutputKey, Output], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
 
@@ -235,7 +249,7 @@ def framing_of_window(frame: Frame, place: Size, window: Window) -> Framing:
     """The framing whose window is nearest to `window` (picture pixels)."""
     width, _ = covering_window(frame.size, place)
     centre = frame.held_content(window.centre)
-    zoom = min(max(width / window.width, 1.0), 10_000.0)
+    zoom = min(max(width / window.width, 1.0), float(MAX_ZOOM))
     return Framing(focal_x=centre.x, focal_y=centre.y, zoom=zoom, made_for=frame_name(frame))
 
 

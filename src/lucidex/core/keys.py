@@ -19,7 +19,7 @@ from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.render import Plan
 from lucidex.core.steps import StepEntry
 
-ENGINE_REVISION = 4
+ENGINE_REVISION = 5
 
 
 @cache

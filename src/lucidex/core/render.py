@@ -14,13 +14,14 @@ import cv2
 import numpy as np
 import pyvips
 
-from lucidex.core.enlarging import enlarged
+from lucidex.core.cancelling import check_wanted
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
 from lucidex.core.grounds import Colour
-from lucidex.core.levels import AnyPixels, Source, level_for, level_size
+from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_for, level_size
 from lucidex.core.painting import paint
-from lucidex.core.profiles import PROFILE_FIELD, with_profile
+from lucidex.core.profiles import with_profile
+from lucidex.core.resampling import resampled, resampled_floats, unpremultiplied
 from lucidex.core.stamping import Stamp, stamped
 from lucidex.core.transform import Transform, shift
 from lucidex.core.treatment import Treatment
@@ -29,6 +30,8 @@ _EPSILON = 1e-6
 MOST_FINER = 3
 FINER_UP_TO_PIXELS = 60_000_000
 UNTREATED = Treatment()
+MOST_TREATED = 2.0  # enlargement: beyond it, effects are computed at this scale and what comes out is enlarged
+WARP_STRIP_PIXELS = 8_000_000
 WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
 
 
@@ -52,11 +55,26 @@ class Plan:
     stamps: tuple[Stamp, ...] = ()
 
     @property
-    def widened(self) -> "Plan":
-        """The plan with as much of the picture around its window as the treatment looks at, in whole drawn pixels."""
-        reach, placed = self.treatment.reach(self.unit), self.placement
-        if not reach:
+    def working(self) -> "Plan":
+        """The plan at the scale at which its treatment is computed.
+
+        That is its own, unless effects that look around themselves meet a part that is enlarged a lot: there is
+        nothing between its pixels that they could find, and what they look at would grow without bound.
+        """
+        placed = self.placement
+        if placed.enlargement <= MOST_TREATED or not self.treatment.reach(self.unit):
             return self
+        scale = MOST_TREATED / placed.enlargement
+        drawn = Size(max(1, math.ceil(placed.drawn.width * scale)), max(1, math.ceil(placed.drawn.height * scale)))
+        return replace(self, placement=Placement(placed.window, drawn, 0, 0, drawn), unit=self.unit * scale)
+
+    @property
+    def widened(self) -> "Plan":
+        """The working plan with as much around its window as the treatment looks at, in whole drawn pixels."""
+        working = self.working
+        reach, placed = working.treatment.reach(working.unit), working.placement
+        if not reach:
+            return working
         across, down = placed.window.width / placed.drawn.width, placed.window.height / placed.drawn.height
         window = placed.window
         left = _fitting(window.left / across, reach)
@@ -67,7 +85,7 @@ class Plan:
         wider = Window(
             window.left - left * across, window.top - top * down, drawn.width * across, drawn.height * down
         )
-        return replace(self, placement=Placement(wider, drawn, left, top, placed.canvas))
+        return replace(working, placement=Placement(wider, drawn, left, top, placed.canvas))
 
 
 def _fitting(there: float, wanted: int) -> int:
@@ -110,24 +128,36 @@ def framed(source: Source, chosen: Plan) -> pyvips.Image:
     """
     wide = chosen.widened
     part = _moved(source, wide) if _only_moves(source, wide) else _turned_freely(source, wide)
-    return chosen.treatment.ready(part).copy_memory()
+    ready = chosen.treatment.ready(part)
+    return part if ready is part else ready.copy_memory()
 
 
 def finished(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
     """The second half: treatment, grounds, canvas and finish."""
-    wide, placement = chosen.widened.placement, chosen.placement
+    wide, working, placement = chosen.widened.placement, chosen.working, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
     to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
-    treated = chosen.treatment.of(part, to_content, chosen.unit)
-    if wide != placement:
+    treated = chosen.treatment.of(part, to_content, working.unit)
+    if wide != working.placement:
         left, top = round(wide.left), round(wide.top)
-        treated = treated.crop(left, top, placement.drawn.width, placement.drawn.height)
+        treated = treated.crop(left, top, working.placement.drawn.width, working.placement.drawn.height)
+    if working.placement.drawn != placement.drawn:
+        treated = _enlarged(treated, placement.drawn)
     # chosen colours are painted after the treatment, so that they come out as they were chosen
     painted = paint(treated, chosen.layers, _to_picture(placement))
-    canvas = _on_canvas(painted, placement, chosen.ground).copy_memory()
+    canvas = _on_canvas(painted, placement, chosen.ground)
+    canvas = canvas if canvas is part else canvas.copy_memory()
     for stamp in chosen.stamps:
         canvas = stamped(canvas, draw_whole(logos[stamp.logo_sha256], stamp.box.size), stamp)
     return canvas.copy_memory() if chosen.stamps else canvas
+
+
+def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:
+    pixels = treated.numpy()
+    whole = Window(0, 0, treated.width, treated.height)
+    return pyvips.Image.new_from_array(
+        np.ascontiguousarray(resampled(pixels, whole, drawn, pixels.shape[2] == 4)), interpretation="srgb"
+    )
 
 
 def draw_whole(source: Source, drawn: Size) -> pyvips.Image:
@@ -185,11 +215,8 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
     shrink = min(1.0, max(densities) * chosen.level)
     bounds = level_size(source.stored, chosen.level)
     box = _box_around(back, placement.window, chosen.level, WARP_MARGIN / shrink, bounds)
-    part = source.level(chosen.level).crop(box.left, box.top, box.size.width, box.size.height)
-    # an opaque picture is premultiplied as it is, so only one with clear areas of its own needs floats
-    flat = part.premultiply().cast("float") if source.layout.has_alpha else part
-    reduced = flat.resize(shrink, kernel="lanczos3") if shrink < 1 else flat
-    scale_x, scale_y = reduced.width / box.size.width, reduced.height / box.size.height
+    reduced = _reduced(source, chosen.level, box, shrink)
+    scale_x, scale_y = reduced.shape[1] / box.size.width, reduced.shape[0] / box.size.height
     # from a pixel's middle in the result to picture, stored, level, box and reduced coordinates, and back by half
     to_reduced = (
         shift(0.5, 0.5)
@@ -198,11 +225,21 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
         .then(Transform(1 / chosen.level, 0, 0, 1 / chosen.level, -box.left, -box.top))
         .then(Transform(scale_x, 0, 0, scale_y, -0.5, -0.5))
     )
-    finer = _finer(densities, placement.drawn)
-    warped = _warp(reduced.numpy(), to_reduced, placement.drawn, finer)
-    image = pyvips.Image.new_from_array(warped, interpretation=part.interpretation)
-    image = with_profile(image, source.profile)
-    return image.unpremultiply().rint().cast(part.format) if source.layout.has_alpha else image
+    warped = _warp(reduced, to_reduced, placement.drawn, _finer(densities, placement.drawn))
+    if not source.layout.has_alpha:
+        return with_profile(image_of_memory(warped, source.layout), source.profile)
+    return with_profile(
+        image_of_memory(unpremultiplied(warped, source.layout.number_type), source.layout), source.profile
+    )
+
+
+def _reduced(source: Source, level: int, box: Box, shrink: float) -> AnyPixels:
+    """A box of a level, reduced; as premultiplied floats where it has clear areas of its own."""
+    pixels, has_alpha = source.open_level(level), source.layout.has_alpha
+    drawn = Size(max(1, round(box.size.width * shrink)), max(1, round(box.size.height * shrink)))
+    if has_alpha:
+        return resampled_floats(pixels, box.window, drawn, True)
+    return resampled(pixels, box.window, drawn, False)
 
 
 def _finer(densities: list[float], drawn: Size) -> int:
@@ -213,21 +250,41 @@ def _finer(densities: list[float], drawn: Size) -> int:
 
 
 def _warp(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int) -> AnyPixels:
+    """The result of a transform from its pixels' middles to those of `pixels`, in strips of rows.
+
+    Strips read no more of `pixels` than they need, so that a large picture is never copied as a whole.
+    """
+    out = np.empty((drawn.height, drawn.width, pixels.shape[2]), pixels.dtype)
+    rows = max(16, WARP_STRIP_PIXELS // (drawn.width * finer**2))
+    for top in range(0, drawn.height, rows):
+        check_wanted()
+        strip = out[top : top + rows]
+        from_strip = shift(0, top).then(to_pixels)
+        strip[:] = _warp_strip(pixels, from_strip, Size(drawn.width, strip.shape[0]), finer)
+    return out
+
+
+def _warp_strip(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int) -> AnyPixels:
+    bounds = Size(pixels.shape[1], pixels.shape[0])
+    box = _box_around(to_pixels, Window(-1, -1, drawn.width + 1, drawn.height + 1), 1, WARP_MARGIN, bounds)
+    left, top, size = box.left, box.top, box.size
+    near = np.ascontiguousarray(pixels[top : top + size.height, left : left + size.width])
+    to_near = to_pixels.then(shift(-left, -top))
     grid = Transform(1 / finer, 0, 0, 1 / finer, 0.5 / finer - 0.5, 0.5 / finer - 0.5)
-    matrix = (grid.then(to_pixels) if finer > 1 else to_pixels).matrix
-    size = (drawn.width * finer, drawn.height * finer)
+    matrix = (grid.then(to_near) if finer > 1 else to_near).matrix
+    fine = (drawn.width * finer, drawn.height * finer)
     flags = cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP
     if to_pixels.is_affine:
-        warped = cv2.warpAffine(pixels, matrix[:2], size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+        warped = cv2.warpAffine(near, matrix[:2], fine, flags=flags, borderMode=cv2.BORDER_REPLICATE)
     else:
-        warped = cv2.warpPerspective(pixels, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+        warped = cv2.warpPerspective(near, matrix, fine, flags=flags, borderMode=cv2.BORDER_REPLICATE)
     if finer > 1:
         warped = cv2.resize(warped, (drawn.width, drawn.height), interpolation=cv2.INTER_AREA)
     warped = warped.reshape(drawn.height, drawn.width, -1)
     if warped.dtype == np.float32:  # Lanczos overshoots; alpha must stay within its range and colours within alpha
         alpha = np.clip(warped[..., -1:], 0, None)
         warped = np.concatenate([np.clip(warped[..., :-1], 0, None), alpha], axis=-1)
-    return np.ascontiguousarray(warped)
+    return warped
 
 
 def _box_around(back: Transform, window: Window, level: int, margin: float, bounds: Size) -> Box:
@@ -249,62 +306,14 @@ def _held(low: float, high: float, most: int) -> tuple[int, int]:
 
 
 def _resample(source: Source, level: int, window: Window, drawn: Size) -> pyvips.Image:
-    """The one resampling: a window of the stored pixels to exactly `drawn`.
+    """The one resampling: a window of the stored pixels, with real edges, to exactly `drawn`.
 
-    The scale is the window's own, the same for both sides unless stretching was asked for; the origin is a
-    whole pixel of the level.
+    Its scale and its origin are the window's own, so that nothing is shifted by rounding; scales differ only where
+    stretching was asked for.
     """
-    box = whole_box(window, level, level_size(source.stored, level))
-    part = source.level(level).crop(box.left, box.top, box.size.width, box.size.height)
-    across, down = drawn.width * level / window.width, drawn.height * level / window.height
-    if abs(across - 1) < _EPSILON and abs(down - 1) < _EPSILON:
-        return part.crop(0, 0, drawn.width, drawn.height)
-    if not source.layout.has_alpha:
-        return _resize(part, across, down, drawn)
-    resized = _resize(part.premultiply(), across, down, drawn)
-    return resized.unpremultiply().rint().cast(part.format)
-
-
-def whole_box(window: Window, level: int, bounds: Size) -> Box:
-    """The smallest box on a level's whole pixels that holds a window of its size, nearest to the window."""
-    width = min(max(1, math.ceil(window.width / level - _EPSILON)), bounds.width)
-    height = min(max(1, math.ceil(window.height / level - _EPSILON)), bounds.height)
-    left = min(max(math.floor(window.left / level + 0.5 - _EPSILON), 0), bounds.width - width)
-    top = min(max(math.floor(window.top / level + 0.5 - _EPSILON), 0), bounds.height - height)
-    return Box(left, top, Size(width, height))
-
-
-def _resize(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyvips.Image:
-    """Scale to exactly `drawn`: Lanczos with three lobes when reducing, `core.enlarging` when enlarging."""
-    if across > 1 or down > 1:
-        return _enlarge(part, across, down, drawn)
-    resized = part.resize(across, vscale=down, kernel="lanczos3")
-    wanting = max(0, drawn.width - resized.width), max(0, drawn.height - resized.height)
-    if any(wanting):
-        resized = resized.embed(0, 0, resized.width + wanting[0], resized.height + wanting[1], extend="copy")
-    return resized.crop(0, 0, drawn.width, drawn.height)
-
-
-def _enlarge(part: pyvips.Image, across: float, down: float, drawn: Size) -> pyvips.Image:
-    """Enlarge by the given scale, then keep the first `drawn` pixels; a side that is reduced is reduced before."""
-    if across < 1 or down < 1:
-        part = part.resize(min(across, 1.0), vscale=min(down, 1.0), kernel="lanczos3")
-    whole = Size(
-        max(drawn.width, round(part.width * max(across, 1.0))), max(drawn.height, round(part.height * max(down, 1.0)))
-    )
-    large = enlarged(
-        part.numpy().reshape(part.height, part.width, -1), whole, _white(part), part.format in {"float", "double"}
-    )
-    kept = np.ascontiguousarray(large[: drawn.height, : drawn.width])
-    return with_profile(
-        pyvips.Image.new_from_array(kept, interpretation=part.interpretation),
-        bytes(part.get(PROFILE_FIELD)) if part.get_typeof(PROFILE_FIELD) else None,
-    )
-
-
-def _white(part: pyvips.Image) -> float:
-    """The value of white, also where a premultiplied picture has become floats."""
-    return 65_535.0 if part.interpretation in {"rgb16", "grey16"} or part.format == "ushort" else 255.0
+    inside = Window(window.left / level, window.top / level, window.width / level, window.height / level)
+    pixels = resampled(source.open_level(level), inside, drawn, source.layout.has_alpha)
+    return with_profile(image_of_memory(pixels, source.layout), source.profile)
 
 
 def _turn(image: pyvips.Image, transform: Transform) -> pyvips.Image:

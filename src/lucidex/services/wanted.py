@@ -24,6 +24,7 @@ from lucidex.services.prepare import PictureState
 from lucidex.services.workshop import Workshop
 
 MAX_PREVIEW_EDGE = 4_000
+MOST_MAGNIFIED = 256  # shown pixels for each of the picture's
 PREVIEW_QUALITY = 92
 
 
@@ -228,6 +229,8 @@ def part_for_screen(
     height = min(part.top + part.height, frame.size.height) - top
     if width <= 0 or height <= 0:
         raise OutOfRangeError("This part lies outside the picture.")
+    if max(box.width / width, box.height / height) > MOST_MAGNIFIED:
+        raise OutOfRangeError(f"Nothing is shown more than {MOST_MAGNIFIED} times as large as it is.")
     drawn = check_output_size(Size(min(box.width, MAX_PREVIEW_EDGE), min(box.height, MAX_PREVIEW_EDGE)))
     placement = Placement(Window(left, top, width, height), drawn, 0, 0, drawn)
     return _wanted(workshop, state, document, frame, placement, None)

@@ -48,6 +48,20 @@ class Grey:
     weights: tuple[float, float, float]
     share: float = 1.0
 
+    def plus(self, other: "Grey | None") -> "Grey":
+        """Another one after this: colour is left only where both leave some, so their shares compose.
+
+        What the second one makes grey is weighed by it; of what the first one made grey, the rest keeps its weights.
+        """
+        if other is None:
+            return self
+        share = 1 - (1 - self.share) * (1 - other.share)
+        if share == 0:
+            return other
+        mine = self.share * (1 - other.share) / share
+        weights = [mine * one + (1 - mine) * two for one, two in zip(self.weights, other.weights, strict=True)]
+        return Grey((weights[0], weights[1], weights[2]), share)
+
 
 @dataclass(frozen=True)
 class Tone:
@@ -76,7 +90,7 @@ class Tone:
     light: Shift = Shift()
 
     def plus(self, other: "Tone") -> "Tone":
-        """Both together, `other` after this one where the order counts (curves, and which black and white)."""
+        """Both together, `other` after this one where the order counts (curves, and weights of grey)."""
         added = {
             one.name: getattr(self, one.name) + getattr(other, one.name)
             for one in fields(self)
@@ -86,7 +100,7 @@ class Tone:
             **added
             | {
                 "saturation": (1 + self.saturation) * (1 + other.saturation) - 1,
-                "grey": other.grey or self.grey,
+                "grey": self.grey.plus(other.grey) if self.grey else other.grey,
                 "curves": self.curves + tuple(curves for curves in other.curves if not curves.is_straight),
                 "dark": self.dark.plus(other.dark),
                 "middle": self.middle.plus(other.middle),

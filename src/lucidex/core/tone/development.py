@@ -165,7 +165,7 @@ def contrasted(value: Floats, amount: float) -> Floats:
         return less
     slope = STEEPEST**amount
     low_half = 0.5 * (2 * np.minimum(value, 0.5)) ** slope
-    high_half = 1 - 0.5 * (2 - 2 * np.maximum(value, 0.5)) ** slope
+    high_half = 1 - 0.5 * (2 - 2 * np.clip(value, 0.5, 1)) ** slope  # rounding may have led just beyond 1
     more: Floats = np.where(value < 0.5, low_half, high_half)
     return more
 
