@@ -297,7 +297,7 @@ areas = st.one_of(
         centre_y=fractions,
         across=st.integers(1, 10_000),
         down=st.integers(1, 10_000),
-        zoom=st.floats(1, 10_000),
+        zoom=st.floats(1, 1_000),
     ),
     st.builds(
         PixelArea,
@@ -315,7 +315,7 @@ steps = st.one_of(
     st.builds(Mirror, sides=st.sampled_from(Sides)),
 )
 place_keys = st.integers(1, 99).map(str)
-framings = st.builds(Framing, focal_x=fractions, focal_y=fractions, zoom=st.floats(1, 10_000))
+framings = st.builds(Framing, focal_x=fractions, focal_y=fractions, zoom=st.floats(1, 1_000))
 outputs = st.builds(Output, format=st.sampled_from(FormatName), quality=st.integers(1, 100))
 documents = st.builds(
     PictureDocument,

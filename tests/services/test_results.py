@@ -10,6 +10,7 @@ from sqlalchemy import select, update
 
 from lucidex.core.errors import OutOfRangeError, SaidError
 from lucidex.core.geometry import Size
+from lucidex.core.looking import Look
 from lucidex.core.proofing import FlagKind
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.core.typed_places import read_demand
@@ -98,7 +99,7 @@ def test_a_key_is_computed_once_however_many_ask(
     asked = threading.local()
     compute, ask = Renderer._compute, Renderer._done_or_mine
 
-    def counting(self: Renderer, wanted: Wanted) -> bytes:
+    def counting(self: Renderer, wanted: Wanted) -> tuple[bytes, Look]:
         computed.append(wanted.key)
         return compute(self, wanted)
 
@@ -139,7 +140,7 @@ def test_a_failure_frees_the_lease(workshop: Workshop, state: PictureState, monk
     result = placed(workshop, state, "212x99")
     with monkeypatch.context() as broken:
 
-        def failing(self: Renderer, wanted: object) -> bytes:
+        def failing(self: Renderer, wanted: object) -> tuple[bytes, Look]:
             raise MemoryError
 
         broken.setattr(Renderer, "_compute", failing)

@@ -13,8 +13,9 @@ import pytest
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from lucidex.core.errors import NotFoundError, NotUnderstoodError, UnavailableError
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, StorageFullError
 from lucidex.core.file_list import USUAL_PATTERN
+from lucidex.core.looking import Look
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
 from lucidex.launch.mariadb import MariaDbServer
@@ -77,7 +78,7 @@ def test_a_run_makes_every_file_under_its_listed_name(
     progress = runs.read_progress(workshop, who, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 6, 0)
     assert progress.bytes_after == sum(cell.byte_count or 0 for cell in runs.read_cells(workshop, who, run_id))
-    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, who, run_id)))) as packed:
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, who, run_id)))) as packed:
         assert packed.testzip() is None
         assert packed.namelist() == [cell.listed.path for cell in listed if cell.listed]
         assert packed.read("upright-post/dome-80x100.webp")[8:12] == b"WEBP"
@@ -149,13 +150,13 @@ def test_a_full_disk_pauses_the_run_and_it_goes_on_afterwards(
     run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
 
     def full(content: bytes) -> str:
-        raise UnavailableError("The file could not be stored: the disk is full or cannot be written.")
+        raise StorageFullError("There is no room left to write a file.")
 
     monkeypatch.setattr(workshop.results, "put", full)
     worked_off(workshop, renderer)
     progress = runs.read_progress(workshop, who, run_id)
     assert progress.state == RunState.PAUSED
-    assert "disk is full" in (progress.said or "")
+    assert "no room left" in (progress.said or "")
     assert progress.failed == 0
     monkeypatch.undo()
     runs.go_on(workshop, who, run_id)
@@ -170,7 +171,8 @@ def test_pause_stop_and_a_second_run(workshop: Workshop, renderer: Renderer, who
     taken = finishing.take_cell(workshop, "h")
     assert taken is None or taken.run_id != first
     runs.go_on(workshop, who, first)
-    second = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    assert runs.begin_run(workshop, who, folio, USUAL_PATTERN) == first, "the very same files: it goes on"
+    second = runs.begin_run(workshop, who, folio, "{place}/{name}")
     assert runs.read_progress(workshop, who, first).state == RunState.STOPPED
     runs.stop_run(workshop, who, second)
     assert runs.read_progress(workshop, who, second).state == RunState.STOPPED
@@ -179,9 +181,11 @@ def test_pause_stop_and_a_second_run(workshop: Workshop, renderer: Renderer, who
 def test_a_stranger_sees_no_run(workshop: Workshop, who: Who, folio: int, new_person) -> None:  # noqa: ANN001
     run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
     stranger = new_person()
-    for act in (runs.read_progress, runs.read_cells, runs.pause_run, runs.stop_run, archive):
+    for act in (runs.read_progress, runs.read_cells, runs.pause_run, runs.stop_run):
         with pytest.raises(NotFoundError):
             act(workshop, stranger, run_id)
+    with pytest.raises(NotFoundError):
+        archive(workshop, Renderer(workshop), stranger, run_id)
     runs.stop_run(workshop, who, run_id)
 
 
@@ -245,7 +249,7 @@ def test_an_unforeseen_error_fails_alone_and_says_so(
     run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
     compute, asked = Renderer._compute, []
 
-    def failing_once(self: Renderer, wanted: Wanted) -> bytes:
+    def failing_once(self: Renderer, wanted: Wanted) -> tuple[bytes, Look]:
         asked.append(wanted)
         if len(asked) == 2:
             raise ZeroDivisionError

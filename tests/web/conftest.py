@@ -13,7 +13,7 @@ from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.typed_places import read_demand
-from lucidex.services import logos, people, runs
+from lucidex.services import logos, runs, sessions
 from lucidex.services.book import add_own
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who
@@ -63,7 +63,7 @@ def visit(application, workshop: Workshop, new_person: Callable[[], Who]) -> Ite
         who = new_person()
         client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
         client.headers["X-Forwarded-For"] = secrets.token_hex(4)
-        visitor = Visitor(who, client, people.make_token(workshop, who, "test"))
+        visitor = Visitor(who, client, sessions.make_token(workshop, who, "test"))
         found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)
         assert found
         answer = client.post(

@@ -1,5 +1,7 @@
 """Pages and their parts, without a browser: what they answer and what they say."""
 
+import re
+
 import pytest
 
 from lucidex.core.geometry import Size
@@ -118,9 +120,26 @@ def test_our_own_error_pages(work: Work, monkeypatch: pytest.MonkeyPatch) -> Non
 
 
 def test_a_preview_is_kept_by_the_browser_only_under_its_digest(work: Work) -> None:
-    path = f"/pictures/{work.picture_id}/preview?w=100&h=100"
-    assert work.visitor.client.get(path).headers["cache-control"] == "no-store"
-    assert "immutable" in work.visitor.client.get(path + "&v=abc").headers["cache-control"]
+    """An address that says immutable names all that decides its bytes; any other name is asked for again."""
+    client, path = work.visitor.client, f"/pictures/{work.picture_id}/preview?w=100&h=100"
+    shown = re.search(
+        r"/preview\?w=240&(?:amp;)?h=240&(?:amp;)?v=(\w+)", client.get(f"/folios/{work.folio_id}/gather").text
+    )
+    assert shown
+    key = shown[1]
+    for other in ("", "&v=abc", f"&v={key[:10]}"):
+        assert "immutable" not in client.get(path + other).headers["cache-control"]
+    first = client.get(f"{path}&v={key}")
+    assert "immutable" in first.headers["cache-control"]
+    again = client.get(path, headers={"If-None-Match": first.headers["etag"]})
+    assert (again.status_code, again.content) == (304, b"")
+    work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": "black and white"})
+    changed = client.get(f"{path}&v={key}")
+    assert changed.content != first.content
+    assert "immutable" not in changed.headers["cache-control"]
+    assert client.get(path, headers={"If-None-Match": first.headers["etag"]}).status_code == 200
+    work.visitor.post(f"/pictures/{work.picture_id}/undo", version=2)
+    assert client.get(f"{path}&v={key}").content == first.content
 
 
 @pytest.mark.parametrize(

@@ -29,6 +29,10 @@ class ChangedMeanwhileError(SaidError):
     """Somebody else changed the same thing since it was read; nothing was lost or overwritten."""
 
 
+class TooSlowError(SaidError):
+    """Something did not arrive in time."""
+
+
 class TooManyTriesError(SaidError):
     """Something was tried too often within a short time; waiting helps."""
 

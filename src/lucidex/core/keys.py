@@ -42,10 +42,18 @@ def _digest(parts: object) -> str:
     return hashlib.sha256(canonical.encode()).hexdigest()
 
 
+def _steps(entries: tuple[StepEntry, ...]) -> list[list[object]]:
+    return [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
+
+
+def look_name(original_sha256: str, entries: tuple[StepEntry, ...]) -> str:
+    """A short name of how an original looks after its active steps, at whatever scale."""
+    return _digest([engine_fingerprint(), CLEANING_REVISION, original_sha256, _steps(entries)])[:24]
+
+
 def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
     """The key of the pixels of one original, after its active steps, as planned for a place."""
-    steps = [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
-    return _digest([engine_fingerprint(), original_sha256, steps, asdict(chosen)])
+    return _digest([engine_fingerprint(), original_sha256, _steps(entries), asdict(chosen)])
 
 
 def cleanings_key(cleanings: tuple[Cleaning, ...]) -> str:

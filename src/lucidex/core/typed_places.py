@@ -13,6 +13,7 @@ from lucidex.core.places import PlaceDemand, explain_limits
 from lucidex.core.units import Length, LengthUnit, parse_decimal, parse_weight
 
 MOST_AT_ONCE = 12
+MAX_TYPED = 200  # characters of one place
 
 _RULES = {
     "cover": Rule.COVER,
@@ -40,7 +41,7 @@ _MEASURES = {
     "area": re.compile(rf"({_NUMBER})\s*(?:megapixels?|mp)"),
     "shape": re.compile(r"(?:place|shape)\s+(\d{1,5})\s*[:/]\s*(\d{1,5})"),
 }
-_MULTIPLE = re.compile(r"(\s*,?\s*or\s+(?:a\s+)?(?:whole\s+)?multiples?(?:\s+of\s+it)?|^multiples?\s+of\s+)")
+_MULTIPLE = re.compile(r"( ?,? ?\bor (?:a )?(?:whole )?multiples?(?: of it)?|^multiples? of )")
 _ON_GROUND = re.compile(r"[,\s]+on\s+(white|black|clear|#[0-9a-f]{6})(?=$|[\s,])")
 _NEVER_ENLARGED = re.compile(r"\b(not enlarged|never enlarged)\b")
 _CEILING = re.compile(r"\b(?:under|below|at most|max)\s+(\d+(?:[.,]\d+)?\s*[a-z]+)")
@@ -79,12 +80,20 @@ def looks_like_size(text: str) -> bool:
     >>> looks_like_size("1600x"), looks_like_size("turn left")
     (True, False)
     """
-    if re.match(r"\s*(?:place|shape)\s", text.lower()):
+    text = " ".join(text[: MAX_TYPED + 1].lower().split())
+    if re.match(r"(?:place|shape)\s", text):
         return True
-    return (
-        re.match(r"\s*(?:[+-]?\d|longest|shortest|width|height|multiple)", text.lower()) is not None
-        and ":" not in text
-    )
+    return re.match(r"(?:[+-]?\d|longest|shortest|width|height|multiple)", text) is not None and ":" not in text
+
+
+def _plainly(text: str) -> str:
+    """Small letters, one blank between words: every pattern then reads on and never back over blanks.
+
+    NotUnderstoodError where it is longer than any place.
+    """
+    if len(text) > MAX_TYPED * 20 or len(plain := " ".join(text.lower().replace("×", "x").split())) > MAX_TYPED:
+        raise NotUnderstoodError(f"A place is typed in at most {MAX_TYPED} characters.")
+    return plain
 
 
 def read_demand(text: str) -> ReadDemand:
@@ -94,7 +103,7 @@ def read_demand(text: str) -> ReadDemand:
     Decimal comma, `x`, `×` and `*`, kB and KB are all understood. Raises NotUnderstoodError for words that
     are no size, OutOfRangeError for sizes beyond the limits.
     """
-    rest = text.strip().lower().replace("×", "x")
+    rest = _plainly(text)
     rest, ceiling = _take(_CEILING, rest)
     rest, density = _take(_DENSITY, rest)
     rest, keep = _take(_KEEP, rest)
@@ -194,6 +203,7 @@ def read_demands(text: str) -> list[ReadDemand]:
     >>> [read.measure.words() for read in read_demands("1600x640, 720 wide and 40 %")]
     ['1600 × 640', '720 wide', '40 %']
     """
+    text = " ".join(text[: MAX_TYPED * MOST_AT_ONCE].split())
     parts = [part for part in re.split(r"\s*;\s*|,\s+(?=\d|longest|shortest|place)|\s+and\s+", text) if part.strip()]
     if len(parts) > MOST_AT_ONCE:
         raise OutOfRangeError(f"At most {MOST_AT_ONCE} sizes at once; these are {len(parts)}.")

@@ -10,6 +10,7 @@ import shutil
 import signal
 import socket
 import subprocess
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -20,6 +21,8 @@ HOST = "127.0.0.1"
 SCHEMA = "lucidex"
 START_SECONDS = 60
 STOP_SECONDS = 30
+LOOK_EVERY_S = 0.2
+AGAIN_AFTER_S, MOST_PAUSE_S, SOON_S = 0.5, 30.0, 20.0
 _PR_SET_PDEATHSIG = 1
 
 
@@ -51,6 +54,8 @@ class MariaDbServer:
         self._folder = folder.resolve()
         self._data = self._folder / "data"
         self._process: subprocess.Popen[bytes] | None = None
+        self._stopping = threading.Event()
+        self._watching: threading.Thread | None = None
         self.port = 0
 
     @property
@@ -68,8 +73,49 @@ class MariaDbServer:
         self._launch()
         self._wait()
 
+    def find_running(self) -> bool:
+        """Whether a server runs over this folder already, and its port is known then."""
+        pid = _read_pid(self._folder / "server.pid")
+        if pid is None or not _runs_over(pid, self._data):
+            return False
+        words = Path(f"/proc/{pid}/cmdline").read_bytes().split(b"\0")
+        ports = [int(word.split(b"=")[1]) for word in words if word.startswith(b"--port=")]
+        self.port = ports[0] if ports else 0
+        return bool(ports)
+
+    def supervise(self, say: Callable[[str], None]) -> None:
+        """Start it again, on the same port, whenever it ends by itself; until `stop`."""
+        self._watching = threading.Thread(target=self._supervise, args=(say,), name="database", daemon=True)
+        self._watching.start()
+
+    def _supervise(self, say: Callable[[str], None]) -> None:
+        pause = AGAIN_AFTER_S
+        while not self._stopping.wait(LOOK_EVERY_S):
+            process = self._process
+            if process is None or process.poll() is None:  # asking for it also takes an ended one's remains away
+                continue
+            say(f"The database ended by itself ({process.returncode}); it is started again.")
+            began = time.monotonic()
+            try:
+                self._launch()
+                self._wait()
+                say("The database answers again.")
+                pause = AGAIN_AFTER_S
+            except (DatabaseServerError, OSError) as error:
+                say(f"The database could not be started again: {error}")
+            if time.monotonic() - began < SOON_S:
+                # it may end at once, time after time: then it is tried less and less often
+                self._stopping.wait(pause)
+                pause = min(pause * 2, MOST_PAUSE_S)
+
     def stop(self) -> None:
         """Stop in good order."""
+        self._stopping.set()
+        if self._watching is not None and self._watching is not threading.current_thread():
+            self._watching.join(START_SECONDS + STOP_SECONDS)
+        self._end()
+
+    def _end(self) -> None:
         if self._process is None:
             return
         self._process.terminate()
@@ -120,6 +166,8 @@ class MariaDbServer:
         return path.read_text()
 
     def _launch(self) -> None:
+        # the server dies with the thread that starts it, so that this is one which lives as long as the product:
+        # the one that starts everything, or the one that supervises it
         program = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
         first = self._folder / "accounts.sql"
         first.touch(mode=0o600)
@@ -176,7 +224,7 @@ class MariaDbServer:
                 return
             except pymysql.Error:
                 time.sleep(0.05)
-        self.stop()
+        self._end()
         raise DatabaseServerError(f"The database did not start. Its log is {self._folder / 'server.log'}.")
 
     def _stop_left_over(self) -> None:

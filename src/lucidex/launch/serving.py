@@ -17,12 +17,14 @@ import uvicorn
 
 from lucidex.core.compiling import compile_kernels
 from lucidex.core.steps.looks import add_looks
+from lucidex.launch.cleaning import Cleaning
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.services.finishing import free_cells, has_work, work
 from lucidex.services.people import add_person, find_login
+from lucidex.services.rereading import read_again, stale_originals
 from lucidex.services.results import Renderer, release_leases
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
@@ -31,6 +33,7 @@ from lucidex.work.dispatching import LocalProcesses
 
 DEFAULT_PORT = 8431
 PORTS_TRIED = 20
+CONNECTIONS = 400  # at once; whoever comes beyond is told to come again
 FIRST_LOGIN = "editor"
 
 
@@ -42,6 +45,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Start, serve until Ctrl-C, stop; the exit status."""
     wanted = _parse(arguments)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    os.umask(0o077)  # what is kept here is nobody else's to read
     try:
         with _locked(wanted.data), _listening(wanted.port) as listening, _database(wanted.data) as server:
             return _serve(wanted, listening, server)
@@ -55,6 +59,12 @@ def _parse(arguments: list[str] | None) -> argparse.Namespace:
     parser.add_argument("--port", type=int, default=None, help=f"port of the application (default {DEFAULT_PORT})")
     parser.add_argument("--data", type=Path, default=Path("var"), help="data folder (default ./var)")
     parser.add_argument("--no-demo", action="store_true", help="do not load the demo pictures")
+    parser.add_argument(
+        "--trust-forwarded-from",
+        default=None,
+        metavar="ADDRESS",
+        help="address of a proxy whose X-Forwarded-For counts (default: nobody's)",
+    )
     parser.add_argument("--demo-pictures", type=Path, default=Path("demo/pictures"), help=argparse.SUPPRESS)
     wanted = parser.parse_args(arguments)
     if wanted.port is not None and not 1 <= wanted.port <= 65_535:
@@ -106,6 +116,7 @@ def _listening(port: int | None) -> Iterator[socket.socket]:
 def _database(data: Path) -> Iterator[MariaDbServer]:
     server = MariaDbServer(data / "mariadb")
     server.start()
+    server.supervise(lambda said: print(said, flush=True))
     try:
         yield server
     finally:
@@ -118,6 +129,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     workshop.sweep()
     release_leases(workshop)
     free_cells(workshop)
+    _read_again(workshop)
     compile_kernels()  # read from their cache but for the first time, so that no visitor waits for it
     for trouble in add_looks(wanted.data / "looks"):
         print(f"A look was left out. {trouble}")
@@ -126,7 +138,18 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     arguments = (str(wanted.data / "files"), server.url)
     dispatcher = LocalProcesses(lambda: has_work(workshop), work, arguments)
     app = create_app(AppContext(workshop, Renderer(workshop), dispatcher, demo), _secret(wanted.data))
-    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=5, server_header=False)
+    cleaning = Cleaning(workshop)
+    trusted = wanted.trust_forwarded_from
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        timeout_graceful_shutdown=5,
+        server_header=False,
+        proxy_headers=trusted is not None,
+        forwarded_allow_ips=trusted,
+        limit_concurrency=CONNECTIONS,
+        timeout_keep_alive=20,
+    )
     print(
         f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
         flush=True,
@@ -135,8 +158,18 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     with contextlib.suppress(KeyboardInterrupt):
         uvicorn.Server(config).run(sockets=[listening])
+    cleaning.stop()
     print("\nStopped.")
     return 0
+
+
+def _read_again(workshop: Workshop) -> None:
+    """Originals that an earlier version read are read once more, so that what is known of them is true."""
+    count = stale_originals(workshop)
+    if count:
+        print(f"{count} originals are read again, because this version reads more truly …", flush=True)
+        for trouble in read_again(workshop):
+            print(f"  {trouble}", flush=True)
 
 
 def _first_people(workshop: Workshop, wanted: argparse.Namespace) -> str:

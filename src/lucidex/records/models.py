@@ -50,7 +50,49 @@ class Person(Base):
     login: Mapped[str] = mapped_column(String(MAX_NAME), unique=True)
     name: Mapped[str] = mapped_column(String(MAX_NAME))
     password_hash: Mapped[str] = mapped_column(String(255))
+    is_admin: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime] = mapped_column(default=now)
+    disabled_at: Mapped[datetime | None]
+
+
+class SignIn(Base):
+    """A session: somebody signed in somewhere. Only the SHA-256 of what the browser holds is kept."""
+
+    __tablename__ = "sign_in"
+    __table_args__ = (Index("sign_in_by_person", "person_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    digest: Mapped[str] = mapped_column(Sha256, unique=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    seen_at: Mapped[datetime] = mapped_column(default=now)
+    address: Mapped[str] = mapped_column(String(60), default="")
+    browser: Mapped[str] = mapped_column(String(120), default="")
+
+    person: Mapped[Person] = relationship()
+
+
+class Scope(StrEnum):
+    """What a token, or a share, allows."""
+
+    LOOK = "look"
+    CHANGE = "change"
+
+
+class Event(Base):
+    """Something that an administrator may want to know later. `subject` is a sentence; names stand as they were."""
+
+    __tablename__ = "event"
+    __table_args__ = (Index("event_by_kind", "kind", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    kind: Mapped[str] = mapped_column(String(20))
+    subject: Mapped[str] = mapped_column(String(400))
+    address: Mapped[str] = mapped_column(String(60), default="")
+
+    person: Mapped[Person | None] = relationship()
 
 
 class ApiToken(Base):
@@ -62,7 +104,9 @@ class ApiToken(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
     name: Mapped[str] = mapped_column(String(MAX_NAME))
     digest: Mapped[str] = mapped_column(Sha256, unique=True)
+    scope: Mapped[str] = mapped_column(String(10), default=Scope.CHANGE)
     created_at: Mapped[datetime] = mapped_column(default=now)
+    expires_at: Mapped[datetime | None]
     last_used_at: Mapped[datetime | None]
 
     person: Mapped[Person] = relationship()
@@ -83,12 +127,13 @@ class Folio(Base):
 
 
 class FolioShare(Base):
-    """A colleague with whom a folio is shared."""
+    """A colleague with whom a folio is shared: to look only, or to change it too."""
 
     __tablename__ = "folio_share"
 
     folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id", ondelete="CASCADE"), primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    scope: Mapped[str] = mapped_column(String(10), default=Scope.CHANGE)
 
     person: Mapped[Person] = relationship()
 
@@ -188,7 +233,11 @@ class Result(Base):
     """
 
     __tablename__ = "result"
-    __table_args__ = (UniqueConstraint("key_sha256", name="result_key"),)
+    __table_args__ = (
+        UniqueConstraint("key_sha256", name="result_key"),
+        Index("result_by_blob", "blob_sha256"),
+        Index("result_by_use", "used_at"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     key_sha256: Mapped[str] = mapped_column(Sha256)
@@ -199,6 +248,7 @@ class Result(Base):
     busy_share: Mapped[float | None] = mapped_column(DOUBLE)
     fineness: Mapped[float | None] = mapped_column(DOUBLE)
     created_at: Mapped[datetime] = mapped_column(default=now)
+    used_at: Mapped[datetime] = mapped_column(default=now)
 
 
 class RoutineRow(Base):
@@ -268,14 +318,16 @@ class Cell(Base):
     """One picture in one place of a run, as it stood when the run was listed; `also_format` where it is the same
     once more in another format than the place's first.
 
-    While it is taken, `holder` works on it until `lease_until`; each taking raises `attempt`, and only the holder of
-    the present attempt may write its result.
+    While it is taken, `holder` works on it until `lease_until`; each taking raises `attempt`, which never goes down,
+    and only the holder of the present attempt may write its result. `tried_from` is the attempt from which on
+    failures count: somebody asked to try again, or what went wrong was not its own fault.
     """
 
     __tablename__ = "cell"
     __table_args__ = (
         UniqueConstraint("run_id", "path", name="cell_path"),
         Index("cell_by_run", "run_id", "state", "id"),
+        Index("cell_by_blob", "blob_sha256"),
         CheckConstraint("attempt >= 0", name="cell_attempt"),
     )
 
@@ -289,6 +341,7 @@ class Cell(Base):
     path: Mapped[str] = mapped_column(String(400))
     state: Mapped[str] = mapped_column(String(10))
     attempt: Mapped[int] = mapped_column(default=0)
+    tried_from: Mapped[int] = mapped_column(default=0)
     holder: Mapped[str | None] = mapped_column(CHAR(32))
     lease_until: Mapped[datetime | None]
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)

@@ -3,16 +3,19 @@
 Everything is written to a temporary name in the same file system, flushed, and renamed.
 """
 
+import contextlib
 import errno
 import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable, Iterator
+import time
+from collections.abc import Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
-from typing import Protocol
+from typing import IO, Protocol
 
 from lucidex.core.errors import StorageFullError, TooLargeError
 
@@ -29,6 +32,30 @@ class Received:
 _DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
 
 
+class Incoming:
+    """A file on its way in: written piece by piece, counted and hashed."""
+
+    def __init__(self, path: Path, file: IO[bytes], max_bytes: int) -> None:
+        self._path, self._file, self._max_bytes = path, file, max_bytes
+        self._digest, self._count = hashlib.sha256(), 0
+
+    def write(self, chunk: bytes) -> None:
+        """Add a piece. TooLargeError beyond the most that is taken."""
+        self._count += len(chunk)
+        if self._count > self._max_bytes:
+            raise TooLargeError(
+                f"It is larger than {self._max_bytes // 1_000_000} MB, the most that is taken for one file."
+            )
+        self._digest.update(chunk)
+        self._file.write(chunk)
+
+    def received(self) -> Received:
+        """All of it has arrived, and is flushed."""
+        self._file.flush()
+        os.fsync(self._file.fileno())
+        return Received(self._path, self._digest.hexdigest(), self._count)
+
+
 class FileStore(Protocol):
     """Where originals or results lie: a folder by default, something that several machines share later."""
 
@@ -41,6 +68,9 @@ class FileStore(Protocol):
     def receive(self, chunks: Iterable[bytes], max_bytes: int) -> AbstractContextManager[Received]:
         """Write chunks to a temporary file, which is gone at the end unless it was kept."""
 
+    def incoming(self, max_bytes: int) -> "AbstractContextManager[Incoming]":
+        """A temporary file that is written to piece by piece, gone at the end unless it was kept."""
+
     def scratch_folder(self) -> AbstractContextManager[Path]:
         """A temporary folder in the same file system."""
 
@@ -49,6 +79,15 @@ class FileStore(Protocol):
 
     def put(self, content: bytes) -> str:
         """Store bytes and return their SHA-256."""
+
+    def remove(self, sha256: str) -> None:
+        """Take a file out of the store; nothing where there is none."""
+
+    def all(self) -> Iterator[tuple[str, int]]:
+        """The SHA-256 and the length of every stored file."""
+
+    def age(self, sha256: str) -> timedelta:
+        """How long ago a file was stored; none where there is none."""
 
     def sweep(self) -> None:
         """Remove what a killed process left half received."""
@@ -61,11 +100,28 @@ class FolderStore:
         self._root = root
         self._incoming = root / "incoming"
         self._incoming.mkdir(parents=True, exist_ok=True)
+        root.chmod(0o700)
 
     def sweep(self) -> None:
         """Remove what a killed process left half received."""
         for left in self._incoming.iterdir():
             shutil.rmtree(left) if left.is_dir() else left.unlink()
+
+    def remove(self, sha256: str) -> None:
+        """Take a file out of the store; nothing where there is none."""
+        self._address(sha256).unlink(missing_ok=True)
+
+    def all(self) -> Iterator[tuple[str, int]]:
+        """The SHA-256 and the length of every stored file."""
+        for path in self._root.glob("[0-9a-f][0-9a-f]/*"):
+            with contextlib.suppress(FileNotFoundError):
+                yield path.name, path.stat().st_size
+
+    def age(self, sha256: str) -> timedelta:
+        """How long ago a file was stored; none where there is none."""
+        with contextlib.suppress(FileNotFoundError):
+            return timedelta(seconds=time.time() - self._address(sha256).stat().st_mtime)
+        return timedelta()
 
     def _address(self, sha256: str) -> Path:
         return self._root / sha256[:2] / sha256
@@ -91,14 +147,19 @@ class FolderStore:
 
         Raises TooLargeError beyond `max_bytes`, StorageFullError where the disk is full.
         """
+        with self.incoming(max_bytes) as incoming:
+            for chunk in chunks:
+                incoming.write(chunk)
+            yield incoming.received()
+
+    @contextmanager
+    def incoming(self, max_bytes: int) -> "Iterator[Incoming]":
+        """A temporary file that is written to piece by piece, gone at the end unless it was kept. Errors as above."""
         handle, name = tempfile.mkstemp(dir=self._incoming)
         path = Path(name)
         try:
             with os.fdopen(handle, "wb") as file:
-                received = Received(path, *_write(file.write, chunks, max_bytes))
-                file.flush()
-                os.fsync(file.fileno())
-            yield received
+                yield Incoming(path, file, max_bytes)
         except OSError as error:
             if error.errno not in _DISK_TROUBLE:
                 raise
@@ -127,19 +188,6 @@ class FolderStore:
         with self.receive([content], max_bytes=len(content)) as received:
             self.keep(received)
             return received.sha256
-
-
-def _write(write: Callable[[bytes], int], chunks: Iterable[bytes], max_bytes: int) -> tuple[str, int]:
-    digest, count = hashlib.sha256(), 0
-    for chunk in chunks:
-        count += len(chunk)
-        if count > max_bytes:
-            raise TooLargeError(
-                f"It is larger than {max_bytes // 1_000_000} MB, the most that is taken for one file."
-            )
-        digest.update(chunk)
-        write(chunk)
-    return digest.hexdigest(), count
 
 
 def _flush_folder(folder: Path) -> None:

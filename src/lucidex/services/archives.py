@@ -1,32 +1,60 @@
-"""Finished files of a run as one archive with folders, streamed while it is read."""
+"""Finished files of a run as one archive with folders, streamed while it is read.
 
+Every file's contents are checked before they go in: one that is missing or not what was finished is made anew, and
+one that cannot be is named in the archive, so that nobody takes an incomplete set for a whole one.
+"""
+
+import hashlib
 import zipfile
 from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
 from io import RawIOBase
-from pathlib import Path
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 
-from lucidex.records.models import Cell, CellState
+from lucidex.core.document import PictureDocument
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import SaidError
+from lucidex.records.models import Cell, CellState, Place, Snapshot
+from lucidex.services.events import EventKind, note
 from lucidex.services.people import Who
+from lucidex.services.places import demand_of
+from lucidex.services.prepare import read_picture, with_document
+from lucidex.services.results import Renderer, forget_result
 from lucidex.services.runs import run_of
+from lucidex.services.wanted import in_place
 from lucidex.services.workshop import Workshop
 
 CHUNK_BYTES = 1 << 20
+MISSING_NAME = "MISSING FILES.txt"
 
 
-def archive(workshop: Workshop, who: Who, run_id: int) -> Iterator[bytes]:
+@dataclass(frozen=True)
+class _Entry:
+    """A file of the archive, and where it came from."""
+
+    cell_id: int
+    path: str
+    blob_sha256: str
+    ended_at: datetime
+
+
+def archive(workshop: Workshop, renderer: Renderer, who: Who, run_id: int) -> Iterator[bytes]:
     """The bytes of a ZIP archive (PKWARE's APPNOTE) with every finished file of a run under its listed path.
 
     NotFoundError where the run is not the person's to see, before the first byte.
     """
     with workshop.database.begin() as session:
-        run_of(session, who, run_id)
-        found = select(Cell.path, Cell.blob_sha256).where(Cell.run_id == run_id, Cell.state == CellState.DONE)
-        files = [
-            (path, workshop.results.path(blob)) for path, blob in session.execute(found.order_by(Cell.seat)) if blob
+        run = run_of(session, who, run_id)
+        found = select(Cell).where(Cell.run_id == run_id, Cell.state == CellState.DONE).order_by(Cell.seat)
+        entries = [
+            _Entry(cell.id, cell.path, cell.blob_sha256, cell.ended_at or run.created_at)
+            for cell in session.scalars(found)
+            if cell.blob_sha256
         ]
-    return _zipped(files)
+        note(session, who.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")
+    return _zipped(workshop, renderer, who, entries)
 
 
 class _Pipe(RawIOBase):
@@ -47,17 +75,51 @@ class _Pipe(RawIOBase):
         return taken
 
 
-def _zipped(files: list[tuple[str, Path]]) -> Iterator[bytes]:
-    pipe = _Pipe()
+def _zipped(workshop: Workshop, renderer: Renderer, who: Who, entries: list[_Entry]) -> Iterator[bytes]:
+    pipe, missing = _Pipe(), []
     # pictures are compressed already; storing them keeps the archive as fast as the disk
     with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as packed:
-        for name, path in files:
-            with (
-                path.open("rb") as file,
-                packed.open(zipfile.ZipInfo.from_file(path, name), "w", force_zip64=True) as entry,
-            ):
-                while chunk := file.read(CHUNK_BYTES):
-                    entry.write(chunk)
+        for entry in entries:
+            try:
+                content = _content(workshop, renderer, who, entry)
+            except SaidError as error:
+                missing.append(f"{entry.path}: {error.sentence}")
+                continue
+            info = zipfile.ZipInfo(entry.path, entry.ended_at.timetuple()[:6])
+            with packed.open(info, "w", force_zip64=True) as file:
+                for start in range(0, len(content), CHUNK_BYTES):
+                    file.write(content[start : start + CHUNK_BYTES])
                     yield pipe.taken()
             yield pipe.taken()
+        if missing:
+            said = ["These files could not be put into the archive.", "", *missing, ""]
+            packed.writestr(MISSING_NAME, "\n".join(said))
     yield pipe.taken()
+
+
+def _content(workshop: Workshop, renderer: Renderer, who: Who, entry: _Entry) -> bytes:
+    """A file's bytes, checked against what was finished, or made anew."""
+    try:
+        content = workshop.results.path(entry.blob_sha256).read_bytes()
+    except FileNotFoundError:
+        content = b""
+    if hashlib.sha256(content).hexdigest() == entry.blob_sha256:
+        return content
+    forget_result(workshop, entry.blob_sha256)
+    return _made_anew(workshop, renderer, who, entry.cell_id)
+
+
+def _made_anew(workshop: Workshop, renderer: Renderer, who: Who, cell_id: int) -> bytes:
+    with workshop.database.begin() as session:
+        cell = session.get_one(Cell, cell_id)
+        document = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)
+        demand = demand_of(session.get_one(Place, cell.place_id))
+    also = FormatName(cell.also_format) if cell.also_format else None
+    state = with_document(read_picture(workshop, who, cell.picture_id), document)
+    placed = in_place(workshop, state, str(cell.place_id), demand, also)
+
+    finished = renderer.finish(placed.wanted)
+    with workshop.database.begin() as session:
+        written = {"blob_sha256": finished.path.name, "byte_count": finished.byte_count}
+        session.execute(update(Cell).where(Cell.id == cell_id, Cell.state == CellState.DONE).values(**written))
+    return finished.path.read_bytes()

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.book import MAX_PLACES, Book, BookPlace, Purpose, read_book, shipped_book
 from lucidex.core.errors import NotFoundError, OutOfRangeError
-from lucidex.records.models import OwnPlace
+from lucidex.records.models import OwnPlace, Person
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -49,6 +49,7 @@ def add_own(workshop: Workshop, who: Who, place: BookPlace) -> int:
 
 
 def _add(session: Session, who: Who, place: BookPlace) -> int:
+    session.get_one(Person, who.id, with_for_update=True)  # others of the same person wait here
     if len(_own(session, who)) >= MAX_PLACES:
         raise OutOfRangeError(f"The book holds at most {MAX_PLACES} places of one's own.")
     row = OwnPlace(

@@ -29,12 +29,15 @@ class CappedCache(Generic[Cached]):
 
     def put(self, key: Hashable, thing: Cached) -> None:
         """Keep a thing; the least recently used make room."""
+        weight = self._weigh(thing)
+        if weight > self._limit:
+            return  # it would drive out everything else, and then stay for ever
         with self._lock:
             if key in self._held:
                 return
             self._held[key] = thing
-            self._weight += self._weigh(thing)
-            while self._weight > self._limit and len(self._held) > 1:
+            self._weight += weight
+            while self._weight > self._limit:
                 self._weight -= self._weigh(self._held.popitem(last=False)[1])
 
 

@@ -9,7 +9,6 @@ import logging
 import multiprocessing
 import os
 import resource
-import secrets
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -18,16 +17,17 @@ from datetime import timedelta
 from pathlib import Path
 
 import pyvips
-from sqlalchemy import and_, func, select, update
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy import ColumnElement, and_, select, update
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import FormatName
-from lucidex.core.errors import SaidError, UnavailableError
+from lucidex.core.errors import SaidError, StorageFullError
 from lucidex.core.places import PlaceDemand
+from lucidex.records.database import database_clock, from_now, is_full
 from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState, Snapshot, now
-from lucidex.services.people import Who
+from lucidex.services.people import who_of
 from lucidex.services.places import demand_of
 from lucidex.services.prepare import PictureState, read_picture, with_document
 from lucidex.services.results import Finished, Renderer, release_leases_of
@@ -47,7 +47,7 @@ _log = logging.getLogger(__name__)
 # asked for one after the other: each is found by the index of cells, however many others a run has
 _OPEN = (
     Cell.state == CellState.WAITING,
-    and_(Cell.state == CellState.TAKEN, Cell.lease_until < func.utc_timestamp(6)),
+    and_(Cell.state == CellState.TAKEN, Cell.lease_until < database_clock()),
 )
 
 
@@ -70,7 +70,7 @@ def has_work(workshop: Workshop) -> bool:
     try:
         with workshop.database.begin() as session:
             return _next_open(session, for_update=False) is not None
-    except DBAPIError:
+    except SQLAlchemyError:
         return False
 
 
@@ -94,7 +94,7 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
             if cell is None:
                 _end_runs(session)
                 return None
-            if cell.attempt >= MOST_ATTEMPTS:
+            if cell.attempt - cell.tried_from >= MOST_ATTEMPTS:
                 _fail(
                     cell,
                     f"Given up after {MOST_ATTEMPTS} attempts: its worker ended each time, as where memory is short.",
@@ -102,8 +102,13 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 continue
             if cell.state == CellState.TAKEN and cell.holder is not None:
                 release_leases_of(session, cell.holder)  # or its result would be waited for until that lease ends too
-            cell.state, cell.holder, cell.lease_until = CellState.TAKEN, holder, now() + LEASE
-            cell.attempt += 1
+            taking = update(Cell).where(Cell.id == cell.id)
+            session.execute(
+                taking.values(
+                    state=CellState.TAKEN, holder=holder, lease_until=from_now(LEASE), attempt=cell.attempt + 1
+                )
+            )
+            session.refresh(cell)
             also = FormatName(cell.also_format) if cell.also_format else None
             seat = (cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id)
             return Taken(*seat, also, cell.attempt, holder)
@@ -120,11 +125,11 @@ def _end_runs(session: Session) -> None:
 
 
 def free_cells(workshop: Workshop) -> None:
-    """After a restart nobody works any more: what killed workers held is free at once."""
+    """After a restart nobody of this installation works any more: what its killed workers held is free at once."""
     with workshop.database.begin() as session:
-        session.execute(
-            update(Cell).where(Cell.state == CellState.TAKEN).values(state=CellState.WAITING, lease_until=None)
-        )
+        mine = Cell.holder.startswith(workshop.installation)
+        freed = update(Cell).where(Cell.state == CellState.TAKEN, mine)
+        session.execute(freed.values(state=CellState.WAITING, lease_until=None))
 
 
 def _fail(cell: Cell, sentence: str) -> None:
@@ -136,10 +141,8 @@ def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
     try:
         wanted = _placed(workshop, taken).wanted
         renderer.finish(wanted, lambda session, done: _note_done(session, taken, done), taken.holder)
-    except UnavailableError as error:
-        if "disk" in error.sentence:
-            return _pause(workshop, taken, error.sentence)
-        return _end(workshop, taken, state=CellState.FAILED, said=error.sentence[:400])
+    except StorageFullError as error:
+        return _pause(workshop, taken, error.sentence)
     except SaidError as error:
         return _end(workshop, taken, state=CellState.FAILED, said=error.sentence[:400])
     except (MemoryError, pyvips.Error):
@@ -147,7 +150,9 @@ def finish_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
         return _end(
             workshop, taken, state=CellState.FAILED, said="It takes more memory than is allowed for one picture."
         )
-    except DBAPIError:
+    except DBAPIError as error:
+        if is_full(error):
+            return _pause(workshop, taken, "The database's disk is full.")
         raise  # the database is away: the cell is taken up again
     except Exception:  # noqa: BLE001 - whatever it is, it ends this cell and not its worker
         _log.exception("cell %d", taken.cell_id)
@@ -165,7 +170,7 @@ def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
             person = session.get_one(Person, session.get_one(Run, taken.run_id).person_id)
             document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
             demand = demand_of(session.get_one(Place, taken.place_id))
-        who = Who(person.id, person.login, person.name)
+        who = who_of(person)
         state = with_document(read_picture(workshop, who, taken.picture_id), document)
         workshop.pinned.put(("snapshot", taken.snapshot_id), state)
         workshop.pinned.put(("place", taken.run_id, taken.place_id), demand)
@@ -185,10 +190,16 @@ def _note_done(session: Session, taken: Taken, done: Finished) -> None:
 
 
 def _write_end(session: Session, taken: Taken, **values: object) -> None:
-    session.execute(
-        update(Cell)
-        .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt, Cell.state == CellState.TAKEN)
-        .values(ended_at=now(), lease_until=None, **values)
+    session.execute(update(Cell).where(*_still_held(taken)).values(ended_at=now(), lease_until=None, **values))
+
+
+def _still_held(taken: Taken) -> tuple[ColumnElement[bool], ...]:
+    """The cell is in the same hands, at the same attempt: whoever comes late changes nothing."""
+    return (
+        Cell.id == taken.cell_id,
+        Cell.attempt == taken.attempt,
+        Cell.holder == taken.holder,
+        Cell.state == CellState.TAKEN,
     )
 
 
@@ -197,8 +208,8 @@ def _pause(workshop: Workshop, taken: Taken, sentence: str) -> None:
     with workshop.database.begin() as session:
         session.execute(
             update(Cell)
-            .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt)
-            .values(state=CellState.WAITING, lease_until=None, attempt=taken.attempt - 1)
+            .where(*_still_held(taken))
+            .values(state=CellState.WAITING, lease_until=None, tried_from=taken.attempt)
         )
         session.execute(
             update(Run)
@@ -226,11 +237,11 @@ def work(files: str, database_url: str) -> None:
 
 
 def _work_off(workshop: Workshop, renderer: Renderer) -> None:
-    holder, idle_since = secrets.token_hex(16), time.monotonic()
+    holder, idle_since = workshop.new_holder(), time.monotonic()
     while time.monotonic() - idle_since < IDLE_SECONDS and _started_by_somebody():
         taken = None
         # a database that is away comes back, or the dispatcher starts another worker later
-        with contextlib.suppress(DBAPIError):
+        with contextlib.suppress(SQLAlchemyError):
             taken = take_cell(workshop, holder)
             if taken is not None:
                 with _watched(workshop, taken):
@@ -262,11 +273,9 @@ def _watch(workshop: Workshop, taken: Taken, wait: Callable[[float], bool]) -> N
     while not wait(LEASE.total_seconds() / 3):
         if time.monotonic() - started > MOST_SECONDS:
             minutes = MOST_SECONDS / 60
-            _end(workshop, taken, state=CellState.FAILED, said=f"It took longer than {minutes:.0f} minutes.")
+            # whether or not that can be written down: the worker ends, and its lease runs out
+            with contextlib.suppress(SQLAlchemyError):
+                _end(workshop, taken, state=CellState.FAILED, said=f"It took longer than {minutes:.0f} minutes.")
             os._exit(1)
-        with contextlib.suppress(DBAPIError), workshop.database.begin() as session:
-            session.execute(
-                update(Cell)
-                .where(Cell.id == taken.cell_id, Cell.attempt == taken.attempt)
-                .values(lease_until=now() + LEASE)
-            )
+        with contextlib.suppress(SQLAlchemyError), workshop.database.begin() as session:
+            session.execute(update(Cell).where(*_still_held(taken)).values(lease_until=from_now(LEASE)))

@@ -4,11 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, func, or_, select, true
+from sqlalchemy import ColumnElement, delete, func, or_, select, true
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
-from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, now
+from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, Scope, now
+from lucidex.services.events import EventKind, note
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -46,17 +48,37 @@ def folio_of(session: Session, who: Who, folio_id: int, to_change: bool = False)
     folio = session.scalar(found.with_for_update(of=Folio) if to_change else found)
     if folio is None:
         raise NotFoundError(_NO_FOLIO)
+    if to_change:
+        check_may_change(session, who, folio.id)
     return folio
 
 
-def picture_of(session: Session, who: Who, picture_id: int) -> Picture:
-    """The picture, or NotFoundError where its folio is neither the person's own nor shared."""
-    return _picture(session, who, picture_id, Picture.removed_at.is_(None))
+def check_may_change(session: Session, who: Who, folio_id: int) -> None:
+    """NotAllowedError where a folio that the person may see is shared with them to look at only."""
+    if not who.may_change:
+        raise NotAllowedError("This token only looks. Make one that may change things on the account page.")
+    share = session.get(FolioShare, (folio_id, who.id))
+    owner_id = session.scalar(select(Folio.owner_id).where(Folio.id == folio_id))
+    if owner_id != who.id and (share is None or share.scope != Scope.CHANGE):
+        raise NotAllowedError("This folio is shared with you to look at. Ask its owner to let you change it.")
+
+
+def picture_of(session: Session, who: Who, picture_id: int, to_change: bool = False) -> Picture:
+    """The picture, or NotFoundError where its folio is neither the person's own nor shared.
+
+    Whoever will change it says so: NotAllowedError where its folio is shared with them to look at only.
+    """
+    picture = _picture(session, who, picture_id, Picture.removed_at.is_(None))
+    if to_change:
+        check_may_change(session, who, picture.folio_id)
+    return picture
 
 
 def removed_picture_of(session: Session, who: Who, picture_id: int) -> Picture:
-    """The picture, even where it was taken out of its folio, or NotFoundError as above."""
-    return _picture(session, who, picture_id, true())
+    """The picture to be put back, even where it was taken out of its folio, or errors as above."""
+    picture = _picture(session, who, picture_id, true())
+    check_may_change(session, who, picture.folio_id)
+    return picture
 
 
 def _picture(session: Session, who: Who, picture_id: int, also: ColumnElement[bool]) -> Picture:
@@ -95,13 +117,15 @@ def versions_of(session: Session, who: Who, picture_ids: Sequence[int]) -> dict[
     return found
 
 
-def place_of(session: Session, who: Who, place_id: int) -> Place:
-    """The place, also one that was taken down, or NotFoundError as for its folio."""
+def place_of(session: Session, who: Who, place_id: int, to_change: bool = False) -> Place:
+    """The place, also one that was taken down, or errors as for its folio."""
     place = session.scalar(
         select(Place).join(Folio, Folio.id == Place.folio_id).where(Place.id == place_id, _allowed(who))
     )
     if place is None:
         raise NotFoundError("There is no such place, or its folio is not shared with you.")
+    if to_change:
+        check_may_change(session, who, place.folio_id)
     return place
 
 
@@ -139,29 +163,53 @@ def make_folio(workshop: Workshop, who: Who, name: str) -> int:
 def rename_folio(workshop: Workshop, who: Who, folio_id: int, name: str) -> None:
     """Give a folio another name."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id)
+        folio = folio_of(session, who, folio_id, to_change=True)
         folio.name = clean_name(name, folio.name)
         folio.changed_at = now()
 
 
-def share_folio(workshop: Workshop, who: Who, folio_id: int, login: str) -> None:
-    """Let a colleague see and change a folio. Only its owner may; the colleague must have an account."""
+def share_folio(workshop: Workshop, who: Who, folio_id: int, login: str, scope: Scope = Scope.CHANGE) -> None:
+    """Let a colleague see a folio, and change it too or only look. Only its owner may; the colleague must have an
+    account. Sharing once more changes the scope."""
     with workshop.database.begin() as session:
-        _owned(session, who, folio_id)
-        person = session.scalar(select(Person).where(Person.login == login.strip().lower()))
-        if person is None:
-            raise NotFoundError(f"Nobody signs in as “{login.strip()[:60]}” here.")
+        folio = _owned(session, who, folio_id)
+        person = _colleague(session, login)
         if person.id == who.id:
             raise OutOfRangeError("This folio is yours already.")
-        session.merge(FolioShare(folio_id=folio_id, person_id=person.id))
+        shared = insert(FolioShare).values(folio_id=folio_id, person_id=person.id, scope=scope)
+        session.execute(shared.on_duplicate_key_update(scope=scope))
+        note(session, who.id, EventKind.SHARE, f"Shared the folio “{folio.name}” with {person.login} to {scope}.")
+
+
+def _colleague(session: Session, login: str) -> Person:
+    person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:MAX_NAME]))
+    if person is None or person.disabled_at is not None:
+        raise NotFoundError(f"Nobody signs in as “{login.strip()[:60]}” here.")
+    return person
+
+
+def hand_over_folio(workshop: Workshop, who: Who, folio_id: int, login: str) -> None:
+    """Give a folio to a colleague; whoever had it may still change it. Only its owner, or an administrator, may."""
+    with workshop.database.begin() as session:
+        folio = session.get(Folio, folio_id, with_for_update=True) if who.is_admin else None
+        folio = folio or _owned(session, who, folio_id)
+        person, before = _colleague(session, login), folio.owner_id
+        if person.id == before:
+            raise OutOfRangeError(f"This folio is {person.name}'s already.")
+        folio.owner_id, folio.changed_at = person.id, now()
+        kept = insert(FolioShare).values(folio_id=folio_id, person_id=before, scope=Scope.CHANGE)
+        session.execute(kept.on_duplicate_key_update(scope=Scope.CHANGE))
+        session.execute(delete(FolioShare).where(FolioShare.folio_id == folio_id, FolioShare.person_id == person.id))
+        note(session, who.id, EventKind.SHARE, f"Handed the folio “{folio.name}” over to {person.login}.")
 
 
 def unshare_folio(workshop: Workshop, who: Who, folio_id: int, person_id: int) -> None:
     """Stop sharing a folio with a colleague."""
     with workshop.database.begin() as session:
-        _owned(session, who, folio_id)
+        folio = _owned(session, who, folio_id)
         share = session.get(FolioShare, (folio_id, person_id))
         if share is not None:
+            note(session, who.id, EventKind.SHARE, f"Stopped sharing “{folio.name}” with {share.person.login}.")
             session.delete(share)
 
 
@@ -181,6 +229,8 @@ class FolioView:
     pictures: list[Picture]
     places: list[Place]
     shared_with: list[Person]
+    may_change: bool = True
+    only_looking: frozenset[int] = frozenset()  # of those with whom it is shared
 
     @property
     def weight(self) -> int:
@@ -196,7 +246,9 @@ def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
     """A folio with its pictures and its hanging places."""
     with workshop.database.begin() as session:
         folio = folio_of(session, who, folio_id)
-        shared = select(Person).join(FolioShare).where(FolioShare.folio_id == folio.id).order_by(Person.name)
+        shares = select(FolioShare).options(joinedload(FolioShare.person)).where(FolioShare.folio_id == folio.id)
+        shared = sorted(session.scalars(shares), key=lambda share: share.person.name)
+        lookers = frozenset(share.person_id for share in shared if share.scope == Scope.LOOK)
         pictures = select(Picture).options(joinedload(Picture.original))
         pictures = pictures.where(Picture.folio_id == folio.id, _STANDS)
         view = FolioView(
@@ -204,7 +256,9 @@ def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
             folio.owner_id == who.id,
             list(session.scalars(pictures.order_by(Picture.id))),
             hanging_places(session, folio.id),
-            list(session.scalars(shared)),
+            [share.person for share in shared],
+            who.may_change and who.id not in lookers,
+            lookers,
         )
         _ = folio.owner
         return view

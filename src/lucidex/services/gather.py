@@ -6,11 +6,21 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from lucidex.core.cleaning import Cleaning, clean_into
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import DamagedStoreError, SaidError, TooLargeError, UnforeseenError, UnreadableFileError
+from lucidex.core.errors import (
+    DamagedStoreError,
+    NoLongerWantedError,
+    NotAllowedError,
+    NotFoundError,
+    SaidError,
+    TooLargeError,
+    UnforeseenError,
+    UnreadableFileError,
+)
 from lucidex.core.intake import MAX_FILE_BYTES, SUFFIXES, Facts
 from lucidex.core.keys import cleanings_key
 from lucidex.core.levels import AnyPixels, Source
@@ -18,7 +28,8 @@ from lucidex.core.places import PlaceDemand
 from lucidex.records.decoded import complete
 from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
 from lucidex.records.store import Received
-from lucidex.services.folios import clean_name, folio_of, picture_of, removed_picture_of
+from lucidex.services.events import EventKind, note
+from lucidex.services.folios import check_may_change, clean_name, folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 from lucidex.work.decoding import decode_into
@@ -67,16 +78,34 @@ def bring_in(
 
     Raises the `SaidError` family with a sentence that names the file and the reason; then nothing is stored.
     """
-    name = clean_file_name(file_name)
-    if isinstance(target, int):
-        with workshop.database.begin() as session:
-            folio_of(session, who, target)
+    check_target(workshop, who, target)
     try:
         with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
-            facts = decode_received(workshop, received)
-            return _record(workshop, who, target, file_name, name, received, facts)
+            return bring_in_received(workshop, who, target, file_name, received)
     except SaidError as error:
-        raise type(error)(f"“{_shortened(name)}” was not taken. {error.sentence}") from error
+        raise not_taken(file_name, error) from error
+
+
+def check_target(workshop: Workshop, who: Who, target: int | NewFolio) -> None:
+    """Refuse before anything is received where the person may not put something there."""
+    with workshop.database.begin() as session:
+        if isinstance(target, int):
+            check_may_change(session, who, folio_of(session, who, target).id)
+
+
+def bring_in_received(
+    workshop: Workshop, who: Who, target: int | NewFolio, file_name: str, received: Received
+) -> BroughtIn:
+    """The same for a file that has arrived already. Sentences of errors begin with “It …”."""
+    facts = decode_received(workshop, received)
+    return _record(workshop, who, target, file_name, clean_file_name(file_name), received, facts)
+
+
+def not_taken(file_name: str, error: SaidError) -> SaidError:
+    """The error with the file's name before its reason."""
+    if isinstance(error, NotFoundError | NotAllowedError | NoLongerWantedError):
+        return error
+    return type(error)(f"“{_shortened(clean_file_name(file_name))}” was not taken. {error.sentence}")
 
 
 def decode_received(workshop: Workshop, received: Received) -> Facts:
@@ -110,15 +139,7 @@ def _record(
         else:
             folio = _make_folio(session, who, target)
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
-        if session.get(Original, received.sha256) is None:
-            session.add(
-                Original(
-                    sha256=received.sha256,
-                    byte_count=received.byte_count,
-                    facts=facts.model_dump(mode="json"),
-                )
-            )
-            session.flush()
+        record_original(session, received, facts)
         picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
         session.add(picture)
         session.flush()
@@ -126,6 +147,15 @@ def _record(
         folio.changed_at = now()
         workshop.originals.keep(received)
         return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
+
+
+def record_original(session: Session, received: Received, facts: Facts) -> None:
+    """Write an original down, whoever else brings the same in at the same time; its facts are the newest ones."""
+    body = facts.model_dump(mode="json")
+    written = insert(Original).values(
+        sha256=received.sha256, byte_count=received.byte_count, facts=body, created_at=now()
+    )
+    session.execute(written.on_duplicate_key_update(facts=written.inserted.facts))
 
 
 def _make_folio(session: Session, who: Who, new: NewFolio) -> Folio:
@@ -203,11 +233,15 @@ def _level(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[Clean
     return workshop.decoded.derived(sha256, facts, name, make, number)
 
 
+def decode_stored(workshop: Workshop, sha256: str) -> Facts:
+    """Decode a stored original. DamagedStoreError where its file is not what it was."""
+    return _decode(workshop, stored_original(workshop, sha256), sha256)
+
+
 def _decode_again(workshop: Workshop, sha256: str) -> None:
-    """Decode a stored original whose pixels the cache let go. DamagedStoreError where its file is not what it was."""
-    path = stored_original(workshop, sha256)
+    """Decode a stored original whose pixels the cache let go. DamagedStoreError where that is not possible."""
     try:
-        _decode(workshop, path, sha256)
+        decode_stored(workshop, sha256)
     except (UnreadableFileError, TooLargeError) as error:
         raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
 
@@ -225,17 +259,23 @@ def stored_original(workshop: Workshop, sha256: str) -> Path:
 
 
 def original_file(workshop: Workshop, who: Who, picture_id: int) -> tuple[Path, str, Facts]:
-    """Path, file name and facts of an original, byte for byte as it came in."""
+    """Path, file name and facts of an original, byte for byte as it came in.
+
+    DamagedStoreError where the stored file is not what came in any more.
+    """
     with workshop.database.begin() as session:
         picture = picture_of(session, who, picture_id)
-        facts = Facts.model_validate(picture.original.facts)
-        return workshop.originals.path(picture.original_sha256), picture.file_name, facts
+        facts, sha256, name = Facts.model_validate(picture.original.facts), picture.original_sha256, picture.file_name
+        note(session, who.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")
+    return stored_original(workshop, sha256), name, facts
 
 
 def remove_picture(workshop: Workshop, who: Who, picture_id: int) -> None:
     """Take a picture out of its folio; `put_back_picture` undoes it."""
     with workshop.database.begin() as session:
-        picture_of(session, who, picture_id).removed_at = now()
+        picture = picture_of(session, who, picture_id, to_change=True)
+        picture.removed_at = now()
+        note(session, who.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
 
 
 def put_back_picture(workshop: Workshop, who: Who, picture_id: int) -> int:
@@ -251,7 +291,7 @@ def copy_picture(
 ) -> int:
     """A picture of its own over the same original, with a document of its own; its id."""
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         folio = folio_of(session, who, picture.folio_id, to_change=True)
         copy = Picture(
             folio_id=picture.folio_id,

@@ -18,9 +18,10 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import FinishStep, Step
 from lucidex.core.steps.logo import Logo as LogoStep
 from lucidex.core.steps.logo import LogoFile
-from lucidex.records.models import Logo, Original, Picture
+from lucidex.records.models import Logo, Original, Person, Picture
+from lucidex.records.store import Received
 from lucidex.services.folios import allowed_pictures, picture_of
-from lucidex.services.gather import clean_file_name, decode_received, open_source
+from lucidex.services.gather import clean_file_name, decode_received, not_taken, open_source, record_original
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 
@@ -70,20 +71,21 @@ def _row(session: Session, who: Who, logo_id: int) -> Logo:
 
 def keep_logo(workshop: Workshop, who: Who, file_name: str, chunks: Iterable[bytes]) -> KeptLogo:
     """Take a file as a logo. Raises the `SaidError` family with the file and the reason; then nothing is kept."""
-    name = clean_file_name(file_name)
     try:
         with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
-            facts = decode_received(workshop, received)
-            with workshop.database.begin() as session:
-                if session.get(Original, received.sha256) is None:
-                    body = facts.model_dump(mode="json")
-                    session.add(Original(sha256=received.sha256, byte_count=received.byte_count, facts=body))
-                    session.flush()
-                kept = _kept(_keep(session, who, received.sha256, name))
-                workshop.originals.keep(received)
-                return kept
+            return keep_received_logo(workshop, who, file_name, received)
     except SaidError as error:
-        raise type(error)(f"“{name[:60]}” was not taken. {error.sentence}") from error
+        raise not_taken(file_name, error) from error
+
+
+def keep_received_logo(workshop: Workshop, who: Who, file_name: str, received: Received) -> KeptLogo:
+    """The same for a file that has arrived already. Sentences of errors begin with “It …”."""
+    facts = decode_received(workshop, received)
+    with workshop.database.begin() as session:
+        record_original(session, received, facts)
+        kept = _kept(_keep(session, who, received.sha256, clean_file_name(file_name)))
+        workshop.originals.keep(received)
+        return kept
 
 
 def keep_picture_as_logo(workshop: Workshop, who: Who, picture_id: int) -> KeptLogo:
@@ -94,6 +96,8 @@ def keep_picture_as_logo(workshop: Workshop, who: Who, picture_id: int) -> KeptL
 
 
 def _keep(session: Session, who: Who, sha256: str, name: str) -> Logo:
+    # others of the same person wait here, so that counting and keeping are one
+    session.get_one(Person, who.id, with_for_update=True)
     mine = select(Logo).where(Logo.person_id == who.id)
     row = session.scalar(mine.where(Logo.original_sha256 == sha256))
     if row is not None:

@@ -1,26 +1,22 @@
-"""Accounts, passwords and tokens."""
+"""Accounts: who there is, passwords, and what an administrator does with both."""
 
-import hashlib
 import secrets
 from dataclasses import dataclass
-from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from limits import RateLimitItemPerMinute
-from limits.storage import MemoryStorage
-from limits.strategies import MovingWindowRateLimiter
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
 
-from lucidex.core.errors import NotFoundError, OutOfRangeError, TooManyTriesError
-from lucidex.records.models import ApiToken, Person, now
+from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
+from lucidex.records.models import MAX_NAME, ApiToken, Person, SignIn, now
+from lucidex.services.events import EventKind, note
 from lucidex.services.workshop import Workshop
 
-MIN_PASSWORD = 10
-TRIES_A_MINUTE = 8
-TRIES_A_MINUTE_BY_ADDRESS = 60
-TOKEN_BYTES = 32
+MIN_PASSWORD, MAX_PASSWORD = 10, 1_000
+MAX_PEOPLE = 2_000
+FRESH_PASSWORD_BYTES = 12
 
 _hasher = PasswordHasher()
 _DECOY = _hasher.hash(secrets.token_hex(8))
@@ -28,112 +24,178 @@ _DECOY = _hasher.hash(secrets.token_hex(8))
 
 @dataclass(frozen=True)
 class Who:
-    """The person who acts."""
+    """The person who acts. `may_change` is false where a token of theirs only looks."""
 
     id: int
     login: str
     name: str
+    is_admin: bool = False
+    may_change: bool = True
 
 
-def _who(person: Person) -> Who:
-    return Who(person.id, person.login, person.name)
+def who_of(person: Person, may_change: bool = True) -> Who:
+    """The person of a row."""
+    return Who(person.id, person.login, person.name, person.is_admin, may_change)
 
 
-class SignInLimiter:
-    """Counts failed tries within a minute: strictly for one name, loosely for one address that tries many."""
-
-    def __init__(self) -> None:
-        self._limiter = MovingWindowRateLimiter(MemoryStorage())
-        self._name_rate = RateLimitItemPerMinute(TRIES_A_MINUTE)
-        self._address_rate = RateLimitItemPerMinute(TRIES_A_MINUTE_BY_ADDRESS)
-
-    def check(self, address: str, login: str) -> None:
-        """Raise TooManyTriesError where there were too many failures within a minute."""
-        if not all(self._limiter.test(rate, key) for rate, key in self._counts(address, login)):
-            raise TooManyTriesError("Too many tries. Wait a minute, then sign in again.")
-
-    def failed(self, address: str, login: str) -> None:
-        """Count a failure."""
-        for rate, key in self._counts(address, login):
-            self._limiter.hit(rate, key)
-
-    def _counts(self, address: str, login: str) -> tuple[tuple[RateLimitItemPerMinute, str], ...]:
-        return (self._name_rate, f"login {login.strip().lower()}"), (self._address_rate, f"address {address}")
+def clean_login(login: str) -> str:
+    """A sign-in name as it is kept: small letters, no blanks around. OutOfRangeError where it is none."""
+    cleaned = login.strip().lower()
+    if not cleaned or len(cleaned) > MAX_NAME or not cleaned.isprintable():
+        raise OutOfRangeError(f"A sign-in name has 1 to {MAX_NAME} characters.")
+    return cleaned
 
 
-def add_person(workshop: Workshop, login: str, name: str, password: str) -> Who:
-    """Open an account. Raises OutOfRangeError for a short password or a login name that is taken."""
-    if len(password) < MIN_PASSWORD:
-        raise OutOfRangeError(f"The password must have at least {MIN_PASSWORD} characters.")
-    person = Person(login=login.strip().lower(), name=name.strip(), password_hash=_hasher.hash(password))
+def check_new_password(password: str) -> str:
+    """The password, where it can be one. OutOfRangeError where it is too short or too long."""
+    if not MIN_PASSWORD <= len(password) <= MAX_PASSWORD:
+        raise OutOfRangeError(f"The password must have at least {MIN_PASSWORD} characters, at most {MAX_PASSWORD}.")
+    return password
+
+
+def add_person(workshop: Workshop, login: str, name: str, password: str, is_admin: bool | None = None) -> Who:
+    """Open an account; the very first one is an administrator's unless said otherwise.
+
+    Raises OutOfRangeError for a short password or a login name that is taken.
+    """
+    hashed = _hasher.hash(check_new_password(password))
+    person = Person(login=clean_login(login), name=name.strip()[:MAX_NAME] or login.strip(), password_hash=hashed)
     try:
         with workshop.database.begin() as session:
+            count = session.scalar(select(func.count()).select_from(Person)) or 0
+            if count >= MAX_PEOPLE:
+                raise OutOfRangeError(f"There are {count} accounts, and no more are opened here.")
+            person.is_admin = count == 0 if is_admin is None else is_admin
             session.add(person)
             session.flush()
-            return _who(person)
+            return who_of(person)
     except IntegrityError as error:
-        raise OutOfRangeError(f"The sign-in name “{login}” is taken.") from error
+        raise OutOfRangeError(f"The sign-in name “{login.strip()[:60]}” is taken.") from error
 
 
 def find_login(workshop: Workshop, login: str) -> Who | None:
     """The person with a login name."""
     with workshop.database.begin() as session:
-        person = session.scalar(select(Person).where(Person.login == login.strip().lower()))
-        return _who(person) if person else None
+        person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:MAX_NAME]))
+        return who_of(person) if person else None
 
 
 def check_password(workshop: Workshop, login: str, password: str) -> Who | None:
-    """The person whose name and password these are; takes as long where the name does not exist."""
+    """The person whose name and password these are, unless the account is closed; takes as long where none exists."""
     with workshop.database.begin() as session:
-        person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:120]))
-        try:
-            _hasher.verify(person.password_hash if person else _DECOY, password)
-        except (VerifyMismatchError, InvalidHashError):
-            return None
-        return _who(person) if person else None
+        person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:MAX_NAME]))
+        hashed = person.password_hash if person else _DECOY
+    # not within the transaction: it takes a while, and a connection is dear
+    try:
+        _hasher.verify(hashed, password[:MAX_PASSWORD])
+    except (VerifyMismatchError, InvalidHashError):
+        return None
+    return who_of(person) if person and person.disabled_at is None else None
 
 
-def person_by_id(workshop: Workshop, person_id: int) -> Who | None:
-    """The person of a session."""
+def read_people(workshop: Workshop, who: Who) -> list[Person]:
+    """All accounts, by name. NotAllowedError for anybody but an administrator."""
+    check_admin(who)
     with workshop.database.begin() as session:
-        person = session.get(Person, person_id)
-        return _who(person) if person else None
+        return list(session.scalars(select(Person).order_by(Person.name, Person.id)))
 
 
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
+def check_admin(who: Who) -> None:
+    """NotAllowedError where somebody is no administrator."""
+    if not who.is_admin:
+        raise NotAllowedError("Only an administrator can see this.")
 
 
-def make_token(workshop: Workshop, who: Who, name: str) -> str:
-    """A new token; this is the only time that it is seen."""
-    token = secrets.token_urlsafe(TOKEN_BYTES)
+def _person(session: Session, person_id: int) -> Person:
+    person = session.get(Person, person_id, with_for_update=True)
+    if person is None:
+        raise NotFoundError("There is no such account.")
+    return person
+
+
+def rename_person(workshop: Workshop, who: Who, person_id: int, name: str) -> None:
+    """Another name for an account, one's own or, for an administrator, anybody's."""
+    if person_id != who.id:
+        check_admin(who)
     with workshop.database.begin() as session:
-        session.add(ApiToken(person_id=who.id, name=name.strip()[:120] or "script", digest=_digest(token)))
-    return token
+        person = _person(session, person_id)
+        person.name = " ".join(name.split())[:MAX_NAME] or person.name
 
 
-def person_by_token(workshop: Workshop, token: str) -> Who | None:
-    """The person whose token this is."""
+def change_password(workshop: Workshop, who: Who, old: str, new: str, keep_session: int | None = None) -> None:
+    """Another password of one's own; every other session ends. OutOfRangeError where the old one is wrong."""
+    hashed = _hasher.hash(check_new_password(new))
+    if check_password(workshop, who.login, old) is None:
+        raise OutOfRangeError("The present password is another one.")
     with workshop.database.begin() as session:
-        row = session.scalar(select(ApiToken).where(ApiToken.digest == _digest(token)))
-        if row is None:
-            return None
-        if row.last_used_at is None or now() - row.last_used_at > timedelta(minutes=1):
-            row.last_used_at = now()
-        return _who(row.person)
+        person = _person(session, who.id)
+        person.password_hash = hashed
+        _end_sessions(session, person.id, keep_session)
+        note(session, who.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
 
 
-def list_tokens(workshop: Workshop, who: Who) -> list[ApiToken]:
-    """A person's tokens, newest first."""
+def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
+    """A fresh password for somebody who lost theirs, to be seen this once; all their sessions end."""
+    check_admin(who)
+    fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
+    hashed = _hasher.hash(fresh)
     with workshop.database.begin() as session:
-        return list(
-            session.scalars(select(ApiToken).where(ApiToken.person_id == who.id).order_by(ApiToken.id.desc()))
-        )
+        person = _person(session, person_id)
+        person.password_hash = hashed
+        _end_sessions(session, person.id)
+        note(session, who.id, EventKind.PASSWORD, f"Gave {person.login} a fresh password; their sessions were ended.")
+    return fresh
 
 
-def revoke_token(workshop: Workshop, who: Who, token_id: int) -> None:
-    """Make a token worthless. Raises NotFoundError where it is not the person's own."""
+def disable_person(workshop: Workshop, who: Who, person_id: int) -> None:
+    """Close an account: its sessions and tokens are worthless from now on; what it owns stays.
+
+    OutOfRangeError where nobody would be left to open one again.
+    """
+    check_admin(who)
     with workshop.database.begin() as session:
-        gone = session.execute(delete(ApiToken).where(ApiToken.id == token_id, ApiToken.person_id == who.id))
-        if gone.rowcount == 0:  # type: ignore[attr-defined]
-            raise NotFoundError("There is no such token.")
+        person = _person(session, person_id)
+        admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
+        if person.is_admin and person.disabled_at is None and (session.scalar(admins.with_for_update()) or 0) < 2:
+            raise OutOfRangeError("This is the only administrator; make somebody else one first.")
+        person.disabled_at = person.disabled_at or now()
+        _end_sessions(session, person.id)
+        session.execute(delete(ApiToken).where(ApiToken.person_id == person.id))
+        note(session, who.id, EventKind.PEOPLE, f"Closed the account of {person.login}.")
+
+
+def enable_person(workshop: Workshop, who: Who, person_id: int) -> None:
+    """Open a closed account again."""
+    check_admin(who)
+    with workshop.database.begin() as session:
+        person = _person(session, person_id)
+        person.disabled_at = None
+        note(session, who.id, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
+
+
+def make_admin(workshop: Workshop, who: Who, person_id: int, is_admin: bool) -> None:
+    """Make somebody an administrator, or no longer. OutOfRangeError where none would be left."""
+    check_admin(who)
+    with workshop.database.begin() as session:
+        person = _person(session, person_id)
+        admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
+        if person.is_admin and not is_admin and (session.scalar(admins.with_for_update()) or 0) < 2:
+            raise OutOfRangeError("This is the only administrator; make somebody else one first.")
+        person.is_admin = is_admin
+        said = "an administrator" if is_admin else "no longer an administrator"
+        note(session, who.id, EventKind.PEOPLE, f"Made {person.login} {said}.")
+
+
+def invite_person(workshop: Workshop, who: Who, login: str, name: str) -> tuple[Who, str]:
+    """A new account, and its first password, to be seen this once."""
+    check_admin(who)
+    fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
+    added = add_person(workshop, login, name, fresh, is_admin=False)
+    with workshop.database.begin() as session:
+        note(session, who.id, EventKind.PEOPLE, f"Opened an account for {added.login}.")
+    return added, fresh
+
+
+def _end_sessions(session: Session, person_id: int, but: int | None = None) -> None:
+    ended = delete(SignIn).where(SignIn.person_id == person_id)
+    session.execute(ended if but is None else ended.where(SignIn.id != but))

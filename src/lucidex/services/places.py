@@ -45,7 +45,7 @@ def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand,
 def change_place(workshop: Workshop, who: Who, place_id: int, version: int, demand: PlaceDemand, name: str) -> Place:
     """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id)
+        place = place_of(session, who, place_id, to_change=True)
         was_named_by_size = place.name == demand_of(place).measure.words()
         wanted = clean_name(name, demand.measure.words())
         if was_named_by_size and wanted == place.name:
@@ -73,7 +73,7 @@ def write_also(workshop: Workshop, who: Who, place_id: int, formats: tuple[Forma
 def take_down(workshop: Workshop, who: Who, place_id: int) -> Place:
     """Take a place off the wall; its framings stay with the pictures."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id)
+        place = place_of(session, who, place_id, to_change=True)
         place.taken_down_at = place.taken_down_at or now()
         return place
 
@@ -81,7 +81,7 @@ def take_down(workshop: Workshop, who: Who, place_id: int) -> Place:
 def hang_again(workshop: Workshop, who: Who, place_id: int) -> Place:
     """Put a place back that was taken down."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id)
+        place = place_of(session, who, place_id, to_change=True)
         place.taken_down_at = None
         return place
 

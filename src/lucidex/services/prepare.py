@@ -125,7 +125,7 @@ def change(workshop: Workshop, who: Who, picture_id: int, version: int, did: str
     A change that changes nothing makes no version.
     """
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         held = session.get_one(Document, picture.id)
         before = PictureDocument.read(held.snapshot.body)
         _expect(held, version)
@@ -179,7 +179,7 @@ def _step_through(
     nothing: str,
 ) -> PictureState:
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         held = session.get_one(Document, picture.id)
         _expect(held, version)
         snapshot_id = target(session, held.snapshot)
@@ -227,7 +227,7 @@ def _ancestors(parents: dict[int, int | None], start: int) -> set[int]:
 def go_to(workshop: Workshop, who: Who, picture_id: int, version: int, snapshot_id: int) -> PictureState:
     """Let any earlier or later state count again. NotFoundError where it is not this picture's."""
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         held = session.get_one(Document, picture.id)
         _expect(held, version)
         snapshot = session.get(Snapshot, snapshot_id)

@@ -1,6 +1,5 @@
 """Renderings: previews for the screen, finished files for places. Both come from the same `core.render`."""
 
-import secrets
 import threading
 import time
 from collections.abc import Callable
@@ -9,11 +8,13 @@ from datetime import timedelta
 from pathlib import Path
 
 import pyvips
-from sqlalchemy import select, update
+from sqlalchemy import ColumnElement, Update, select, update
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from lucidex.core.attention import CANONICAL_EDGE, focal_point
+from lucidex.core.cancelling import check_wanted
 from lucidex.core.content import Raster
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import Encoding, FormatName, encode, jpeg
@@ -23,6 +24,7 @@ from lucidex.core.levels import AnyPixels
 from lucidex.core.looking import Look, look_of
 from lucidex.core.render import draw, finished, framed
 from lucidex.core.tone.clipping import marked
+from lucidex.records.database import database_clock, from_now
 from lucidex.records.models import Result, now
 from lucidex.services.caching import CappedCache, bytes_of
 from lucidex.services.prepare import PictureState
@@ -33,6 +35,8 @@ COMPRESSED_AGAIN_AT = 70  # what places that compress everything again commonly 
 DRAFT_QUALITY = 86  # while a control moves; the picture that stays has a preview's quality
 COMPARED = Size(560, 420)
 LEASE = timedelta(seconds=120)
+MOST_WAITED_S = 150.0
+USED_EVERY = timedelta(hours=12)  # how finely it is known when a result was used last
 WAIT_BETWEEN_LOOKS_S = 0.05
 PREVIEW_CACHE_BYTES = 96_000_000
 PIXEL_CACHE_BYTES = 256_000_000
@@ -71,8 +75,8 @@ class Renderer:
         key = wanted.key
         held = self._previews.get(key)
         if held is None:
-            with self._preview_slots:
-                held = self._compute(wanted)
+            with self._preview_slots, self._workshop.heavy(wanted.chosen.placement.canvas.pixels):
+                held = _encoded(self._drawn(wanted), wanted)
             self._previews.put(key, held)
         return held
 
@@ -102,8 +106,12 @@ class Renderer:
         `note` writes down what it was made for, in the transaction that says it is there. `holder` names who computes
         it, so that others can free what it held where it is gone.
         """
-        key, holder = wanted.key, holder or secrets.token_hex(16)
+        key, holder = wanted.key, holder or self._workshop.new_holder()
+        deadline = time.monotonic() + MOST_WAITED_S
         while True:
+            check_wanted()
+            if time.monotonic() > deadline:
+                raise UnavailableError("Somebody else's computer is still at this file. Try again in a minute.")
             done, mine = self._done_or_mine(key, holder, note)
             if done is not None:
                 return done
@@ -154,13 +162,10 @@ class Renderer:
         frame = raster.frame
         return frame.held_content(Point(found.x * frame.size.width, found.y * frame.size.height))
 
-    def _compute(self, wanted: Wanted) -> bytes:
-        try:
-            return encode(self._drawn(wanted), wanted.format, wanted.encoding)
-        except pyvips.Error as error:
-            raise UnavailableError(
-                f"{wanted.size} could not be rendered as {wanted.format.label}. Try again, or choose another format."
-            ) from error
+    def _compute(self, wanted: Wanted) -> tuple[bytes, Look]:
+        """The encoded bytes of what is asked for, and how it looks."""
+        image = self._drawn(wanted)
+        return _encoded(image, wanted), look_of(image.numpy())
 
     def _drawn(self, wanted: Wanted) -> pyvips.Image:
         key = wanted.pixels_key
@@ -188,6 +193,8 @@ class Renderer:
         """The file that a row speaks of, where it is still there."""
         try:
             path = self._workshop.results.path(row.blob_sha256 or "")
+            if path.stat().st_size != row.byte_count:
+                return None
         except FileNotFoundError:
             return None
         look = None if row.busy_share is None else Look(row.busy_share, row.fineness)
@@ -200,35 +207,42 @@ class Renderer:
                 row = _row(session, key)
                 done = self._of_row(row) if row is not None else None
                 if row is None:
-                    session.add(Result(key_sha256=key, holder=holder, lease_until=now() + LEASE))
-                elif done is None:  # its file is gone: free for whoever takes it
-                    row.blob_sha256, row.lease_until = None, now()
+                    session.execute(insert(Result).values(_new(key, holder)))
+                elif done is None:  # its file is gone or cut: free for whoever takes it
+                    session.execute(_free(Result.id == row.id, Result.blob_sha256 == row.blob_sha256))
                     return None, False
-                elif note is not None:
-                    note(session, done)
+                else:
+                    if now() - row.used_at > USED_EVERY:
+                        row.used_at = now()
+                    if note is not None:
+                        note(session, done)
             return done, done is None
         except IntegrityError:
             with self._workshop.database.begin() as session:
                 taken = session.execute(
                     update(Result)
-                    .where(Result.key_sha256 == key, Result.blob_sha256.is_(None), Result.lease_until <= now())
-                    .values(holder=holder, lease_until=now() + LEASE)
+                    .where(
+                        Result.key_sha256 == key,
+                        Result.blob_sha256.is_(None),
+                        Result.lease_until <= database_clock(),
+                    )
+                    .values(holder=holder, lease_until=from_now(LEASE))
                 )
                 return None, bool(taken.rowcount == 1)  # type: ignore[attr-defined]
 
     def _finish_as(self, holder: str, key: str, wanted: Wanted, note: Note | None) -> Finished:
         try:
-            with self._file_slots:
-                content = self._compute(wanted)
-                look = look_of(self._drawn(wanted).numpy())
+            with self._file_slots, self._workshop.heavy(wanted.chosen.placement.canvas.pixels):
+                content, look = self._compute(wanted)
             blob = self._workshop.results.put(content)
         except BaseException:
             with self._workshop.database.begin() as session:
-                _record(session, holder, key, lease_until=now())
+                session.execute(_free(Result.key_sha256 == key, Result.holder == holder))
             raise
         finished = Finished(self._workshop.results.path(blob), len(content), key, look)
         with self._workshop.database.begin() as session:
-            _record(session, holder, key, blob_sha256=blob, byte_count=len(content), **asdict(look))
+            values = {"blob_sha256": blob, "byte_count": len(content), "used_at": now(), **asdict(look)}
+            _record(session, holder, key, **values)
             if note is not None:
                 note(session, finished)
         return finished
@@ -239,16 +253,50 @@ def _row(session: Session, key: str) -> Result | None:
 
 
 def _record(session: Session, holder: str, key: str, **values: object) -> None:
+    """Written by whoever holds it only; the file itself is the same whoever made it."""
     session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
+
+
+def _encoded(image: pyvips.Image, wanted: Wanted) -> bytes:
+    check_wanted()
+    try:
+        return encode(image, wanted.format, wanted.encoding)
+    except pyvips.Error as error:
+        raise UnavailableError(
+            f"{wanted.size} could not be written as {wanted.format.label}. Try again, or choose another format."
+        ) from error
+
+
+def _new(key: str, holder: str) -> dict[str, object]:
+    moment = now()
+    return {
+        "key_sha256": key,
+        "holder": holder,
+        "lease_until": from_now(LEASE),
+        "created_at": moment,
+        "used_at": moment,
+    }
+
+
+def _free(*where: ColumnElement[bool]) -> Update:
+    """A result that whoever wants it may compute at once."""
+    return update(Result).where(*where).values(blob_sha256=None, byte_count=None, lease_until=database_clock())
 
 
 def release_leases_of(session: Session, holder: str) -> None:
     """What somebody held who is gone is free at once."""
-    held = update(Result).where(Result.holder == holder, Result.blob_sha256.is_(None))
-    session.execute(held.values(lease_until=now()))
+    session.execute(_free(Result.holder == holder, Result.blob_sha256.is_(None)))
 
 
 def release_leases(workshop: Workshop) -> None:
-    """After a restart nobody computes any more: what a killed process held is free at once."""
+    """After a restart nobody of this installation computes any more: what its killed processes held is free."""
     with workshop.database.begin() as session:
-        session.execute(update(Result).where(Result.blob_sha256.is_(None)).values(lease_until=now()))
+        mine = Result.holder.startswith(workshop.installation)
+        session.execute(_free(mine, Result.blob_sha256.is_(None)))
+
+
+def forget_result(workshop: Workshop, blob_sha256: str) -> None:
+    """A stored file is not what it was: it is made anew when it is wanted next."""
+    with workshop.database.begin() as session:
+        session.execute(_free(Result.blob_sha256 == blob_sha256))
+    workshop.results.remove(blob_sha256)

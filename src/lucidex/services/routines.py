@@ -10,7 +10,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.routine import MAX_ROUTINES, PackedLogo, Routine, RoutineFile, RoutineStep, read_routine_file
 from lucidex.core.steps.base import Carried, Step
 from lucidex.core.steps.logo import Logo
-from lucidex.records.models import Picture, RoutineRow, now
+from lucidex.records.models import Person, Picture, RoutineRow, now
 from lucidex.services.logos import adopt_logos, check_logos, keep_logo
 from lucidex.services.people import Who
 from lucidex.services.prepare import PictureState
@@ -76,6 +76,8 @@ def keep_routine(workshop: Workshop, who: Who, routine: Routine) -> int:
 
 
 def _keep(session: Session, who: Who, routine: Routine) -> int:
+    # others of the same person wait here, so that counting, finding and keeping are one
+    session.get_one(Person, who.id, with_for_update=True)
     rows = _rows(session, who)
     row = next((one for one in rows if one.name.casefold() == routine.name.casefold()), None)
     if row is None:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lucidex.core.encode import FormatName
@@ -79,23 +79,37 @@ def today() -> date:
 def begin_run(workshop: Workshop, who: Who, folio_id: int, pattern: str) -> int:
     """List all cells of a folio and let workers have them; the run's id.
 
-    A run of this folio that is still under way is stopped first, so that no cell is worked on twice.
+    A run of this folio that is still under way is stopped first, so that no cell is worked on twice; where it makes
+    the very same files, it is that run which goes on.
     """
     cells = list_cells(workshop, who, folio_id, pattern, today())
     if not cells:
         raise OutOfRangeError("There is nothing to finish: hang a place and bring a picture in first.")
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id)
-        session.execute(
-            update(Run)
-            .where(Run.folio_id == folio.id, Run.state.in_([RunState.RUNNING, RunState.PAUSED]))
-            .values(state=RunState.STOPPED, ended_at=now())
-        )
+        folio = folio_of(session, who, folio_id, to_change=True)  # a second click waits here
+        for open_run in session.scalars(
+            select(Run).where(Run.folio_id == folio.id, Run.state.in_([RunState.RUNNING, RunState.PAUSED]))
+        ):
+            if open_run.state == RunState.RUNNING and _makes(session, open_run.id) == [_made(cell) for cell in cells]:
+                return open_run.id
+            open_run.state, open_run.ended_at = RunState.STOPPED, now()
         run = Run(folio_id=folio.id, person_id=who.id, pattern=pattern, state=RunState.RUNNING)
         session.add(run)
         session.flush()
         session.add_all(_row(run.id, seat, cell) for seat, cell in enumerate(cells))
         return run.id
+
+
+def _makes(session: Session, run_id: int) -> list[tuple[int, int, int, str | None, str | None]]:
+    """Which files a run makes, of which states, under which names."""
+    rows = session.scalars(select(Cell).where(Cell.run_id == run_id).order_by(Cell.seat))
+    found = ((row, None if row.said and not row.attempt else row.path) for row in rows)
+    return [(row.picture_id, row.place_id, row.snapshot_id, row.also_format, path) for row, path in found]
+
+
+def _made(cell: ListedCell) -> tuple[int, int, int, str | None, str | None]:
+    also = cell.also.value if cell.also else None
+    return cell.picture_id, cell.place_id, cell.snapshot_id, also, cell.listed.path if cell.listed else None
 
 
 def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
@@ -133,12 +147,14 @@ class Progress:
         return self.state in {RunState.RUNNING, RunState.PAUSED}
 
 
-def run_of(session: Session, who: Who, run_id: int) -> Run:
-    """The run, or NotFoundError where its folio is not the person's to see."""
+def run_of(session: Session, who: Who, run_id: int, to_change: bool = False) -> Run:
+    """The run, or NotFoundError where its folio is not the person's to see; errors as for it where it is changed."""
     run = session.get(Run, run_id)
     if run is None:
         raise NotFoundError("There is no such run.")
-    folio_of(session, who, run.folio_id)
+    folio_of(session, who, run.folio_id, to_change)
+    if to_change:
+        session.refresh(run)  # others that change it waited for the folio too
     return run
 
 
@@ -208,14 +224,14 @@ def go_on(workshop: Workshop, who: Who, run_id: int) -> None:
 def stop_run(workshop: Workshop, who: Who, run_id: int) -> None:
     """End a run; what is finished stays finished."""
     with workshop.database.begin() as session:
-        run = run_of(session, who, run_id)
+        run = run_of(session, who, run_id, to_change=True)
         if run.state in {RunState.RUNNING, RunState.PAUSED}:
             run.state, run.said, run.ended_at = RunState.STOPPED, None, now()
 
 
 def _to_state(workshop: Workshop, who: Who, run_id: int, before: RunState, after: RunState) -> None:
     with workshop.database.begin() as session:
-        run = run_of(session, who, run_id)
+        run = run_of(session, who, run_id, to_change=True)
         if run.state == before:
             run.state, run.said = after, None
 
@@ -226,11 +242,13 @@ def try_again(workshop: Workshop, who: Who, cell_id: int) -> int:
         cell = session.get(Cell, cell_id)
         if cell is None:
             raise NotFoundError("There is no such cell.")
-        run = run_of(session, who, cell.run_id)
+        run = run_of(session, who, cell.run_id, to_change=True)
+        session.refresh(cell, with_for_update=True)
         if cell.state != CellState.FAILED:
             raise OutOfRangeError("This cell did not fail.")
         state = read_picture(workshop, who, cell.picture_id)
-        cell.state, cell.attempt, cell.said, cell.ended_at = CellState.WAITING, 0, None, None
+        # attempts go on being counted, so that whoever held an earlier one can never write again
+        cell.state, cell.tried_from, cell.said, cell.ended_at = CellState.WAITING, cell.attempt, None, None
         cell.snapshot_id = state.snapshot_id
         run.state, run.ended_at = RunState.RUNNING, None
         return run.id

@@ -120,7 +120,7 @@ def begin_trial(renderer: Renderer, workshop: Workshop, who: Who, routine_id: in
     """
     routine = read_routine(workshop, who, routine_id)
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         copy = Picture(
             folio_id=picture.folio_id,
             original_sha256=picture.original_sha256,
@@ -151,7 +151,7 @@ def trial_of(workshop: Workshop, who: Who, picture_id: int) -> int | None:
 def end_trial(workshop: Workshop, who: Who, picture_id: int) -> None:
     """Put a trial picture away."""
     with workshop.database.begin() as session:
-        picture = picture_of(session, who, picture_id)
+        picture = picture_of(session, who, picture_id, to_change=True)
         if picture.trial_of is None:
             raise OutOfRangeError("No routine is tried on this picture.")
         picture.removed_at = now()

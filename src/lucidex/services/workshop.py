@@ -1,10 +1,18 @@
 """Everything the services share: the database, the stores, the isolated runner."""
 
+import contextlib
+import fcntl
+import secrets
+import shutil
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pyvips
 
+from lucidex.core.cancelling import check_wanted
 from lucidex.core.intake import Facts
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
@@ -18,10 +26,21 @@ if TYPE_CHECKING:
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
+INSTALLATION_LENGTH, HOLDER_LENGTH = 12, 32
+HEAVY_FROM_PIXELS, HEAVY_LOOK_S = 40_000_000, 0.05
 STATES_KEPT = 4_096
 PLACED_KEPT = 8_192
 LOGOS_KEPT = 64
 COLUMNS_KEPT = 256
+
+
+def _installation(data_folder: Path) -> str:
+    """A name of this data folder, the same for all its processes and after every start."""
+    path = data_folder / "installation"
+    fresh = secrets.token_hex(INSTALLATION_LENGTH // 2)
+    with contextlib.suppress(FileExistsError), path.open("x") as file:
+        file.write(fresh)
+    return path.read_text()[:INSTALLATION_LENGTH] or fresh
 
 
 class Workshop:
@@ -29,6 +48,8 @@ class Workshop:
 
     def __init__(self, data_folder: Path, database_url: str) -> None:
         self.data_folder = data_folder
+        data_folder.mkdir(parents=True, exist_ok=True)
+        self.installation = _installation(data_folder)
         self.database = Database(database_url)
         self.originals: FileStore = FolderStore(data_folder / "originals")
         self.results: FileStore = FolderStore(data_folder / "results")
@@ -43,6 +64,42 @@ class Workshop:
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)
+
+    def can_write(self) -> bool:
+        """Whether something can be written where pictures are kept."""
+        probe = self.data_folder / f"probe-{secrets.token_hex(4)}"
+        try:
+            probe.write_bytes(b"1")
+        except OSError:
+            return False
+        finally:
+            with contextlib.suppress(OSError):
+                probe.unlink(missing_ok=True)
+        return True
+
+    def disk_free(self) -> int:
+        """Bytes that are left where pictures are kept."""
+        return shutil.disk_usage(self.data_folder).free
+
+    def new_holder(self) -> str:
+        """A name for somebody of this installation who computes something: nobody else's."""
+        return self.installation + secrets.token_hex((HOLDER_LENGTH - len(self.installation)) // 2)
+
+    @contextmanager
+    def heavy(self, pixels: int) -> Iterator[None]:
+        """One at a time on this machine, across all processes, where a result has very many pixels."""
+        if pixels < HEAVY_FROM_PIXELS:
+            yield
+            return
+        with (self.data_folder / "heavy.lock").open("a+") as lock:
+            while True:
+                try:
+                    fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                except BlockingIOError:
+                    check_wanted()
+                    time.sleep(HEAVY_LOOK_S)
+            yield
 
     def sweep(self) -> None:
         """Clear away what a killed process left behind."""

@@ -9,9 +9,11 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.staticfiles import StaticFiles
+from starlette.types import ASGIApp
 
 from lucidex import __version__
 from lucidex.web import api, problems
+from lucidex.web.bodies import Bodies
 from lucidex.web.context import AppContext
 from lucidex.web.pages import (
     account,
@@ -22,7 +24,9 @@ from lucidex.web.pages import (
     book,
     files,
     folio,
+    health,
     logos,
+    people,
     proof,
     routines,
     running,
@@ -38,6 +42,14 @@ SESSION_SECONDS = 14 * 24 * 3600
 THREADS = 24
 
 
+class _Application(FastAPI):
+    """With its security headers around everything, also around what no route ever saw."""
+
+    def build_middleware_stack(self) -> ASGIApp:
+        """Everything between the server and the routes."""
+        return SecurityHeaders(super().build_middleware_stack())
+
+
 def create_app(context: AppContext, secret: str) -> FastAPI:
     """The application over a context; `secret` signs the session cookies."""
 
@@ -49,7 +61,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
             context.dispatcher.close()
         context.workshop.close()
 
-    app = FastAPI(
+    app = _Application(
         title="Lucidex",
         version=__version__,
         summary="One picture, every place it has to fill.",
@@ -61,11 +73,11 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, logos, proof, writing, running)
-    for module in (*often, account, start, folio, book, routines, using, api):
+    for module in (*often, health, account, people, start, folio, book, routines, using, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)
-    app.add_middleware(SecurityHeaders)
+    app.add_middleware(Bodies, context=context)  # the last one in: it needs the session
     app.add_middleware(
         SessionMiddleware,
         secret_key=secret,

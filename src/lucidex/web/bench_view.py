@@ -29,7 +29,7 @@ from lucidex.services.trials import trial_of
 from lucidex.services.wanted import PlacedPicture, in_place, without_steps
 from lucidex.web.context import AppContext
 from lucidex.web.place_form import SizeFields, size_fields
-from lucidex.web.stage_facts import stage_facts, steps_digest
+from lucidex.web.stage_facts import look_key, stage_facts
 from lucidex.web.wall import Hanging, Seat, hang
 
 OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL = "framing", "output", "rule", "focal"
@@ -123,12 +123,12 @@ class BenchView:
     @property
     def digest(self) -> str:
         """Changes whenever the prepared picture would."""
-        return steps_digest(self.state, self.state.document)
+        return look_key(self.state, self.state.document)
 
     @property
     def digest_but_open(self) -> str:
         """Changes whenever the prepared picture without the unfolded step would."""
-        return steps_digest(self.state, without_steps(self.state.document, {self.open or ""}))
+        return look_key(self.state, without_steps(self.state.document, {self.open or ""}))
 
     @property
     def stage_json(self) -> str:

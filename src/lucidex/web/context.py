@@ -4,12 +4,19 @@ from dataclasses import dataclass, field
 from typing import Annotated
 
 from fastapi import Depends, Request
+from starlette.concurrency import run_in_threadpool
 
-from lucidex.core.errors import SaidError
-from lucidex.services.people import SignInLimiter, Who, person_by_id, person_by_token
+from lucidex.core.errors import NotAllowedError, SaidError
+from lucidex.services import sessions
+from lucidex.services.limiting import SignInLimiter
+from lucidex.services.people import Who
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
+from lucidex.web.queues import Queues
 from lucidex.work.dispatching import Dispatcher
+
+SESSION_KEY = "sid"
+READING = {"GET", "HEAD", "OPTIONS"}
 
 
 class NotSignedInError(SaidError):
@@ -25,6 +32,7 @@ class AppContext:
     dispatcher: Dispatcher | None = None
     demo_login: tuple[str, str] | None = None
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
+    queues: Queues = field(default_factory=Queues)
 
 
 async def app_context(request: Request) -> AppContext:
@@ -36,22 +44,65 @@ async def app_context(request: Request) -> AppContext:
 App = Annotated[AppContext, Depends(app_context)]
 
 
-def signed_in(request: Request, app: App) -> Who:
-    """The person of the session cookie; NotSignedInError where there is none."""
-    person_id = request.session.get("person_id")
-    who = person_by_id(app.workshop, person_id) if isinstance(person_id, int) else None
-    if who is None:
-        raise NotSignedInError("Sign in first.")
-    return who
+def is_scripted(path: str) -> bool:
+    """Whether an address belongs to the API, where tokens count; everywhere else sessions do."""
+    return path == "/api" or path.startswith("/api/")
 
 
-def bearer(request: Request, app: App) -> Who:
-    """The person whose token stands in the Authorization header (RFC 6750)."""
+async def find_visitor(request: Request, app: AppContext) -> Who | None:
+    """The person of the session, or of the token where the API is asked; None where there is none.
+
+    Looked up once a request, before anything of its body is read.
+    """
+    known: Who | str | None = getattr(request.state, "visitor", "unknown")
+    if known is None or isinstance(known, Who):
+        return known
+    found = await run_in_threadpool(_by_token if is_scripted(request.url.path) else _by_session, request, app)
+    request.state.visitor = found
+    return found
+
+
+def _by_session(request: Request, app: AppContext) -> Who | None:
+    secret = request.session.get(SESSION_KEY)
+    session = sessions.find_session(app.workshop, secret) if isinstance(secret, str) else None
+    request.state.session_id = session.id if session else None
+    return session.who if session else None
+
+
+def _by_token(request: Request, app: AppContext) -> Who | None:
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
-    who = person_by_token(app.workshop, token.strip()) if scheme.lower() == "bearer" else None
+    return sessions.person_by_token(app.workshop, token.strip()) if scheme.lower() == "bearer" else None
+
+
+def not_signed_in(path: str) -> NotSignedInError:
+    """What is said to somebody who is not known."""
+    if is_scripted(path):
+        return NotSignedInError(
+            "Send a token of your own as “Authorization: Bearer …”; make one on the account page."
+        )
+    return NotSignedInError("Sign in first.")
+
+
+async def signed_in(request: Request, app: App) -> Who:
+    """The person who asks; NotSignedInError where there is none."""
+    who = await find_visitor(request, app)
     if who is None:
-        raise NotSignedInError("Send a token of your own as “Authorization: Bearer …”; make one on the account page.")
+        raise not_signed_in(request.url.path)
     return who
+
+
+async def bearer(request: Request, app: App) -> Who:
+    """The person of the token in the Authorization header (RFC 6750); one that only looks changes nothing."""
+    who = await signed_in(request, app)
+    leaves_nothing = request.method in READING or request.url.path.endswith("/render")
+    if not who.may_change and not leaves_nothing:
+        raise NotAllowedError("This token only looks. Make one that may change things on the account page.")
+    return who
+
+
+def address_of(request: Request) -> str:
+    """Where a request came from; a forwarded address counts only where the start command was told so."""
+    return request.client.host if request.client else "unknown"
 
 
 SignedIn = Annotated[Who, Depends(signed_in)]

@@ -1,21 +1,29 @@
 """Errors in plain words: problem details (RFC 9457) for the API, a sentence in the page for people."""
 
 import logging
+from urllib.parse import urlencode
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
 from lucidex.core import errors
+from lucidex.records.database import is_away
 from lucidex.web.context import NotSignedInError
 from lucidex.web.templating import page, partial
 
 log = logging.getLogger("lucidex")
+RETRY_AFTER_S = "5"
+GONE = 499  # nobody reads it: whoever asked has closed the connection
 
 _STATUS: dict[type[errors.SaidError], tuple[int, str]] = {
     NotSignedInError: (401, "Not signed in"),
     errors.NotAllowedError: (403, "Not allowed"),
+    errors.TooSlowError: (408, "Too slow"),
     errors.TooManyTriesError: (429, "Too many tries"),
     errors.NotFoundError: (404, "Not found"),
     errors.ChangedMeanwhileError: (409, "Changed meanwhile"),
@@ -24,6 +32,11 @@ _STATUS: dict[type[errors.SaidError], tuple[int, str]] = {
     errors.OutOfRangeError: (422, "Out of range"),
     errors.NotUnderstoodError: (422, "Not understood"),
     errors.UnavailableError: (503, "Not available at the moment"),
+    errors.BusyError: (503, "Busy at the moment"),
+    errors.StorageFullError: (503, "No room left"),
+    errors.DamagedStoreError: (503, "Damaged"),
+    errors.UnforeseenError: (500, "Something went wrong"),
+    errors.NoLongerWantedError: (GONE, "Stopped"),
 }
 _ORDINARY = {
     404: ("Not found", "There is nothing at this address."),
@@ -34,14 +47,21 @@ _ORDINARY = {
 
 def status_of(error: errors.SaidError) -> tuple[int, str]:
     """HTTP status and title of an error."""
-    return _STATUS.get(type(error), (422, "Not possible"))
+    return next((_STATUS[kind] for kind in type(error).__mro__ if kind in _STATUS), (422, "Not possible"))
+
+
+def answer_said(request: Request, error: errors.SaidError) -> Response:
+    """An error of the family; whoever is not signed in is led to the sign-in page."""
+    if isinstance(error, NotSignedInError) and not _wants_data(request):
+        return RedirectResponse(f"/sign-in?{urlencode({'next': request.url.path})}", 303)
+    return answer(request, *status_of(error), error.sentence)
 
 
 def answer(request: Request, status: int, title: str, sentence: str) -> Response:
     """The error in the form that the asker reads: JSON, a notice in the page, or a page."""
     if request.url.path.startswith("/api") or "json" in request.headers.get("accept", ""):
         body = {"type": "about:blank", "title": title, "status": status, "detail": sentence}
-        headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
+        headers = {"WWW-Authenticate": "Bearer"} if status == 401 else _later(status)
         return JSONResponse(body, status, headers, media_type="application/problem+json")
     if request.headers.get("hx-request") == "true":
         notice = partial(request, "parts/notice.html", status=status, title=title, sentence=sentence)
@@ -49,7 +69,13 @@ def answer(request: Request, status: int, title: str, sentence: str) -> Response
         notice.headers["HX-Retarget"] = "#notice"
         notice.headers["HX-Reswap"] = "innerHTML"
         return notice
-    return page(request, "error.html", status_code=status, status=status, title=title, sentence=sentence)
+    whole = page(request, "error.html", status_code=status, status=status, title=title, sentence=sentence)
+    whole.headers.update(_later(status))
+    return whole
+
+
+def _later(status: int) -> dict[str, str]:
+    return {"Retry-After": RETRY_AFTER_S} if status == 503 else {}
 
 
 def in_words(error: RequestValidationError) -> str:
@@ -64,9 +90,20 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(errors.SaidError)
     async def said(request: Request, error: errors.SaidError) -> Response:
-        if isinstance(error, NotSignedInError) and not _wants_data(request):
-            return RedirectResponse(f"/sign-in?next={request.url.path}", 303)
-        return answer(request, *status_of(error), error.sentence)
+        return answer_said(request, error)
+
+    @app.exception_handler(ClientDisconnect)
+    async def gone(request: Request, error: ClientDisconnect) -> Response:
+        return Response(status_code=GONE)
+
+    @app.exception_handler(SQLAlchemyError)
+    async def database(request: Request, error: SQLAlchemyError) -> Response:
+        away = isinstance(error, PoolTimeout) or (isinstance(error, DBAPIError) and is_away(error))
+        if not away:
+            return await unforeseen(request, error)
+        log.warning("the database does not answer at %s: %s", request.url.path, type(error).__name__)
+        sentence = "The database does not answer at the moment. Nothing was lost; try again in a few seconds."
+        return answer(request, 503, "Not available at the moment", sentence)
 
     @app.exception_handler(RequestValidationError)
     async def refused(request: Request, error: RequestValidationError) -> Response:
@@ -82,7 +119,7 @@ def add_handlers(app: FastAPI) -> None:
     @app.exception_handler(Exception)
     async def unforeseen(request: Request, error: Exception) -> Response:
         log.error("unforeseen error at %s", request.url.path, exc_info=error)
-        sentence = "Something went wrong on our side. Nothing was lost; the last state that you saw is kept."
+        sentence = "Something went wrong on our side. What was stored before is kept; try it again."
         return answer(request, 500, "Something went wrong", sentence)
 
 

@@ -7,6 +7,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import NotAllowedError
+from lucidex.web.context import SESSION_KEY
 
 CONTENT_SECURITY_POLICY = "; ".join(
     (
@@ -30,6 +31,7 @@ HEADERS = {
 }
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 TOKEN_FIELD = "csrf"  # noqa: S105
+SAID_FIELD = "said"
 TOKEN_HEADER = "x-csrf-token"  # noqa: S105
 
 
@@ -77,8 +79,18 @@ async def check_csrf(request: Request) -> None:
         raise NotAllowedError("This page is too old to change anything. Load it again, then repeat the change.")
 
 
-def start_session(request: Request, person_id: int) -> None:
-    """A fresh session for a person; nothing of the old one is kept."""
+def start_session(request: Request, secret: str) -> None:
+    """A fresh session; nothing of the old one is kept. `secret` is what the database knows it by."""
     request.session.clear()
-    request.session["person_id"] = person_id
+    request.session[SESSION_KEY] = secret
     csrf_token(request)
+
+
+def say_next(request: Request, sentence: str) -> None:
+    """A sentence for the next page that this person opens; nobody else can put one there."""
+    request.session[SAID_FIELD] = sentence[:400]
+
+
+def said_before(request: Request) -> str:
+    """The sentence that was left for this page; it is said once."""
+    return str(request.session.pop(SAID_FIELD, ""))

@@ -1,11 +1,11 @@
 """What the stage shows, as numbers for the script that draws on it: one kind of facts for each mode."""
 
-import json
 from hashlib import sha256
 
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.frame import Frame
 from lucidex.core.geometry import Point, Size, Window, canvas_around, covering_window
+from lucidex.core.keys import engine_fingerprint, look_name
 from lucidex.core.places import Displays
 from lucidex.core.stamping import Stamp
 from lucidex.core.steps import StepEntry
@@ -23,10 +23,9 @@ from lucidex.web.step_form import judged_at_full_size
 Facts = dict[str, object]
 
 
-def steps_digest(state: PictureState, document: PictureDocument) -> str:
-    """Changes whenever a preview of the picture would."""
-    steps = json.dumps([entry.model_dump(mode="json") for entry in document.counting_in(None)])
-    return sha256(f"{state.original_sha256}{steps}".encode()).hexdigest()[:16]
+def look_key(state: PictureState, document: PictureDocument) -> str:
+    """The name of all that decides previews of a picture, whatever their size and part."""
+    return look_name(state.original_sha256, document.counting_in(None))
 
 
 def stage_facts(
@@ -161,14 +160,15 @@ def _stamps(state: PictureState, place: Place, placed: PlacedPicture) -> list[Fa
             "top": stamp.box.top / size.height,
             "width": stamp.box.size.width / size.width,
             "height": stamp.box.size.height / size.height,
-            "address": f"/pictures/{state.picture_id}/steps/{entry.id}/logo?place={place.id}&v={_stamp_name(stamp)}",
+            "address": f"/pictures/{state.picture_id}/steps/{entry.id}/logo?place={place.id}&v={stamp_name(stamp)}",
         }
         for entry, stamp in zip(entries, placed.wanted.chosen.stamps, strict=True)
     ]
 
 
-def _stamp_name(stamp: Stamp) -> str:
-    return sha256(repr(stamp).encode()).hexdigest()[:16]
+def stamp_name(stamp: Stamp) -> str:
+    """The name of all that decides how a logo looks where it lies."""
+    return sha256(f"{engine_fingerprint()} {stamp!r}".encode()).hexdigest()[:16]
 
 
 def shown_in_place(state: PictureState, place: Place, placed: PlacedPicture) -> Facts:
@@ -193,5 +193,5 @@ def _focal(state: PictureState, frame: Frame, place: Place) -> dict[str, float] 
 
 
 def _preview_address(state: PictureState, document: PictureDocument, before: str | None) -> str:
-    digest = steps_digest(state, document)
+    digest = look_key(state, document)
     return f"/pictures/{state.picture_id}/preview?v={digest}" + (f"&before={before}" if before else "")

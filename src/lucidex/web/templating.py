@@ -11,9 +11,12 @@ from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse
 
+from lucidex.core.keys import look_name
 from lucidex.core.steps.looks import all_looks
 from lucidex.core.units import format_number, format_weight
+from lucidex.services.keeping import disk_words
 from lucidex.web.security import csrf_token
+from lucidex.web.stage_facts import look_key
 from lucidex.web.step_form import WITH_HISTOGRAM, amount, carries_on_as, form_fields, is_automatic
 
 HERE = Path(__file__).parent
@@ -53,6 +56,8 @@ environment = Environment(
 )
 environment.filters |= {"weight": format_weight, "number": format_number, "day": _day, "points": _points}
 environment.globals |= {
+    "look_key": look_key,
+    "look_name": look_name,
     "query": _query,
     "asked_query": _asked_query,
     "assets": _fingerprint(),
@@ -72,8 +77,9 @@ def render(request: Request, template: str, **values: Any) -> str:
 
 
 def page(request: Request, template: str, status_code: int = 200, **values: Any) -> HTMLResponse:
-    """A whole page."""
-    return HTMLResponse(render(request, template, **values), status_code)
+    """A whole page; where the disk runs short, that is said on every one of them."""
+    words = disk_words(request.app.state.context.workshop) if values.get("who") else ""
+    return HTMLResponse(render(request, template, disk_words=words, **values), status_code)
 
 
 def partial(request: Request, template: str, **values: Any) -> HTMLResponse:

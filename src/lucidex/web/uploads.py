@@ -1,45 +1,89 @@
-"""Files on their way in: streamed, counted, never held in memory."""
+"""Files on their way in: streamed to the disk, counted and timed, holding no thread while they trickle."""
 
-from collections.abc import AsyncIterator, Iterator
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 
-from anyio import from_thread
 from fastapi import Request
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import ClientDisconnect
 
-from lucidex.core.errors import TooLargeError
+from lucidex.core.errors import SaidError, TooLargeError, TooSlowError
 from lucidex.core.intake import MAX_FILE_BYTES
+from lucidex.records.store import Incoming, Received
+from lucidex.services.gather import not_taken
+from lucidex.services.people import Who
+from lucidex.web.context import AppContext
+from lucidex.web.queues import while_wanted
 
-MAX_DRAINED_BYTES = 2_000_000_000
-
-
-def declared_length(request: Request) -> int | None:
-    """The announced length of the body."""
-    announced = request.headers.get("content-length", "")
-    return int(announced) if announced.isdecimal() else None
-
-
-async def refuse_oversized(request: Request, file_name: str) -> None:
-    """Refuse a body that announces more than is taken; read it away first, so that the answer can be heard."""
-    length = declared_length(request)
-    if length is None or length <= MAX_FILE_BYTES:
-        return
-    if length <= MAX_DRAINED_BYTES:
-        async for _ in request.stream():
-            pass
-    raise TooLargeError(
-        f"“{file_name[:60]}” was not taken. It weighs {length / 1e6:.0f} MB; "
-        f"files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
-    )
+PIECE_BYTES = 1 << 20
+IDLE_SECONDS = 30.0
+WHOLE_SECONDS = 1_800.0
+DRAINED_BYTES = 400_000_000
 
 
-def body_chunks(request: Request) -> Iterator[bytes]:
-    """The body piece by piece, for a worker thread."""
+@asynccontextmanager
+async def received(request: Request, app: AppContext, who: Who, file_name: str) -> AsyncIterator[Received]:
+    """The body as a file that has arrived; then a seat where files are read, and whoever has gone stops that.
+
+    Errors of the `SaidError` family name the file.
+    """
+    try:
+        async with app.queues.uploads.seat(who.id):
+            await _refuse_oversized(request)
+            context = app.workshop.originals.incoming(MAX_FILE_BYTES)
+            incoming = await run_in_threadpool(context.__enter__)
+            try:
+                await _take(request, incoming)
+                arrived = await run_in_threadpool(incoming.received)
+                async with app.queues.decoding.seat(who.id), while_wanted(request):
+                    yield arrived
+            except BaseException as error:
+                if not await run_in_threadpool(context.__exit__, type(error), error, error.__traceback__):
+                    raise
+            else:
+                await run_in_threadpool(context.__exit__, None, None, None)
+    except SaidError as error:
+        raise not_taken(file_name, error) from error
+
+
+async def _take(request: Request, incoming: Incoming) -> None:
+    held = bytearray()
+    try:
+        async with asyncio.timeout(WHOLE_SECONDS):
+            async for chunk in _not_idle(request):
+                held += chunk
+                if len(held) >= PIECE_BYTES:
+                    await run_in_threadpool(incoming.write, bytes(held))
+                    held.clear()
+    except TimeoutError as error:
+        raise TooSlowError("It did not arrive in time. Send it again.") from error
+    await run_in_threadpool(incoming.write, bytes(held))
+
+
+async def _not_idle(request: Request) -> AsyncIterator[bytes]:
     stream = request.stream()
     while True:
-        chunk = from_thread.run(_next_chunk, stream)
-        if chunk is None:
+        try:
+            async with asyncio.timeout(IDLE_SECONDS):
+                yield await anext(stream)
+        except StopAsyncIteration:
             return
-        yield chunk
 
 
-async def _next_chunk(stream: AsyncIterator[bytes]) -> bytes | None:
-    return await anext(stream, None)
+async def _refuse_oversized(request: Request) -> None:
+    """Refuse a body that announces more than is taken; read it away first, so that the answer can be heard."""
+    announced = request.headers.get("content-length", "")
+    length = int(announced[:18]) if announced.isdecimal() else 0
+    if length <= MAX_FILE_BYTES:
+        return
+    if length <= DRAINED_BYTES:
+        try:
+            async with asyncio.timeout(IDLE_SECONDS):
+                async for _ in request.stream():
+                    pass
+        except (TimeoutError, ClientDisconnect):
+            pass
+    raise TooLargeError(
+        f"It weighs {length / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
+    )

@@ -4,6 +4,7 @@ Whoever dispatches only sees to it that workers are there while there is somethi
 and that nobody else takes it, is decided in the database.
 """
 
+import logging
 import os
 import threading
 from collections.abc import Callable
@@ -13,6 +14,7 @@ from typing import Protocol
 from lucidex.work.forking import context, get_ready
 
 LOOK_AGAIN_S = 2.0
+_log = logging.getLogger(__name__)
 
 
 class Dispatcher(Protocol):
@@ -20,6 +22,9 @@ class Dispatcher(Protocol):
 
     def wake(self) -> None:
         """Something new is to be done."""
+
+    def is_watching(self) -> bool:
+        """Whether it still sees to it that workers are there."""
 
     def close(self) -> None:
         """Let the workers go; what they hold is taken up again later."""
@@ -42,6 +47,10 @@ class LocalProcesses:
         """Look for work at once."""
         self._awake.set()
 
+    def is_watching(self) -> bool:
+        """Whether its thread lives."""
+        return self._thread.is_alive()
+
     def close(self) -> None:
         """Stop the workers at once; leases run out by themselves."""
         self._closing.set()
@@ -54,8 +63,11 @@ class LocalProcesses:
 
     def _watch(self) -> None:
         while not self._closing.is_set():
-            if self._has_work():
-                self._keep_at_work()
+            try:
+                if self._has_work():
+                    self._keep_at_work()
+            except Exception:  # noqa: BLE001 - the next look may go better, and nobody else starts workers
+                _log.exception("workers could not be started")
             self._awake.wait(LOOK_AGAIN_S)
             self._awake.clear()
 

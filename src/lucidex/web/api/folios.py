@@ -6,10 +6,10 @@ from fastapi import APIRouter, Query, Request
 from starlette.concurrency import run_in_threadpool
 
 from lucidex.services import folios
-from lucidex.services.gather import bring_in
+from lucidex.services.gather import bring_in_received, check_target
 from lucidex.web.api.shapes import FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
 from lucidex.web.context import App, Bearer
-from lucidex.web.uploads import body_chunks, refuse_oversized
+from lucidex.web.uploads import received
 
 router = APIRouter(tags=["folios"])
 
@@ -46,8 +46,9 @@ async def take_picture(
     name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "picture",
 ) -> PictureTaken:
     """Bring in a picture: the request's body is the file itself."""
-    await refuse_oversized(request, name)
-    taken = await run_in_threadpool(bring_in, app.workshop, who, folio_id, name, body_chunks(request))
+    await run_in_threadpool(check_target, app.workshop, who, folio_id)
+    async with received(request, app, who, name) as file:
+        taken = await run_in_threadpool(bring_in_received, app.workshop, who, folio_id, name, file)
     return PictureTaken(
         id=taken.picture_id,
         folio_id=taken.folio_id,

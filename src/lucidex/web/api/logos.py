@@ -11,7 +11,7 @@ from lucidex.services import logos
 from lucidex.services.logos import KeptLogo
 from lucidex.web.api.shapes import SizeOut
 from lucidex.web.context import App, Bearer
-from lucidex.web.uploads import body_chunks, refuse_oversized
+from lucidex.web.uploads import received
 
 router = APIRouter(tags=["logos"])
 
@@ -48,6 +48,5 @@ async def take_logo(
     name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "logo",
 ) -> LogoOut:
     """Bring in a logo: the request's body is the file itself."""
-    await refuse_oversized(request, name)
-    kept = await run_in_threadpool(logos.keep_logo, app.workshop, who, name, body_chunks(request))
-    return LogoOut.of(kept)
+    async with received(request, app, who, name) as file:
+        return LogoOut.of(await run_in_threadpool(logos.keep_received_logo, app.workshop, who, name, file))

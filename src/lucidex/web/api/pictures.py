@@ -12,6 +12,7 @@ from lucidex.services.logos import check_steps
 from lucidex.services.places import demand_of, find_place
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.context import App, AppContext, Bearer
+from lucidex.web.waiting import FILES
 
 router = APIRouter(tags=["pictures"])
 
@@ -24,7 +25,7 @@ def read_picture(app: App, who: Bearer, picture_id: int) -> DocumentOut:
     return DocumentOut.of(prepare.read_picture(app.workshop, who, picture_id))
 
 
-@router.get("/pictures/{picture_id}/original", response_class=FileResponse)
+@router.get("/pictures/{picture_id}/original", response_class=FileResponse, dependencies=[FILES])
 def read_original(app: App, who: Bearer, picture_id: int) -> FileResponse:
     """The original, byte for byte."""
     path, name, facts = original_file(app.workshop, who, picture_id)
@@ -52,7 +53,7 @@ def redo(app: App, who: Bearer, picture_id: int, body: VersionIn) -> DocumentOut
     return DocumentOut.of(prepare.redo(app.workshop, who, picture_id, body.version))
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/file", response_class=FileResponse)
+@router.get("/pictures/{picture_id}/places/{place_id}/file", response_class=FileResponse, dependencies=[FILES])
 def finished_file(app: App, who: Bearer, picture_id: int, place_id: int) -> FileResponse:
     """The finished file for a hung place: the same bytes as on the wall."""
     state = prepare.read_picture(app.workshop, who, picture_id)
@@ -62,7 +63,7 @@ def finished_file(app: App, who: Bearer, picture_id: int, place_id: int) -> File
     return _file(app, wanted.in_place(app.workshop, state, str(place_id), demand_of(place)))
 
 
-@router.post("/pictures/{picture_id}/render", response_class=FileResponse)
+@router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
 def render(app: App, who: Bearer, picture_id: int, body: RenderIn) -> FileResponse:
     """Render for any demand, with given steps and framing or the document's; nothing is recorded."""
     state = prepare.read_picture(app.workshop, who, picture_id)

@@ -1,18 +1,25 @@
-"""Signing in and out, and one's own tokens."""
+"""Signing in and out, one's own name and password, where one is signed in, and tokens."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Request
+import anyio
+from fastapi import APIRouter, Depends, Form, Query, Request
+from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
-from lucidex.services.people import check_password, list_tokens, make_token, revoke_token
-from lucidex.web.context import App, SignedIn
-from lucidex.web.security import check_csrf, start_session
+from lucidex.core.errors import OutOfRangeError
+from lucidex.records.models import Scope
+from lucidex.services import people, sessions
+from lucidex.services.events import EventKind, note_alone
+from lucidex.web.context import SESSION_KEY, App, AppContext, SignedIn, address_of
+from lucidex.web.security import check_csrf, said_before, say_next, start_session
 from lucidex.web.templating import page
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 _WRONG = "This name and password do not belong together."
+_NOBODY = 0  # whose share of the queue strangers have together
+Password = Annotated[str, Form(max_length=people.MAX_PASSWORD)]
 
 
 def _own_path(wanted: str) -> str:
@@ -21,55 +28,108 @@ def _own_path(wanted: str) -> str:
 
 
 @router.get("/sign-in")
-def sign_in_page(request: Request, app: App, next: str = "/") -> HTMLResponse:
+def sign_in_page(request: Request, app: App, next: Annotated[str, Query(max_length=500)] = "/") -> HTMLResponse:
     """The form."""
     return page(request, "account/sign_in.html", next=_own_path(next), demo=app.demo_login, trouble=None, login="")
 
 
 @router.post("/sign-in")
-def sign_in(
+async def sign_in(
     request: Request,
     app: App,
     login: Annotated[str, Form(max_length=200)] = "",
-    password: Annotated[str, Form(max_length=1_000)] = "",
+    password: Password = "",
     next: Annotated[str, Form(max_length=500)] = "/",
 ) -> Response:
-    """Start a session."""
-    address = request.client.host if request.client else "unknown"
-    app.limiter.check(address, login)
-    who = check_password(app.workshop, login, password)
+    """Start a session. A try counts before it is checked; many for one account are slowed down, never locked out."""
+    address = address_of(request)
+    await anyio.sleep(app.limiter.count(address, login))
+    async with app.queues.passwords.seat(_NOBODY):
+        who = await run_in_threadpool(people.check_password, app.workshop, login, password)
     if who is None:
-        app.limiter.failed(address, login)
+        said = f"Refused for the name “{login.strip()[:60]}”."
+        await run_in_threadpool(note_alone, app.workshop, None, EventKind.REFUSED, said, address)
         values = {"next": _own_path(next), "demo": app.demo_login, "trouble": _WRONG, "login": login}
         return page(request, "account/sign_in.html", status_code=401, **values)
-    start_session(request, who.id)
+    app.limiter.succeeded(address, login)
+    browser = request.headers.get("user-agent", "")
+    start_session(request, await run_in_threadpool(sessions.begin_session, app.workshop, who, address, browser))
     return RedirectResponse(_own_path(next), 303)
 
 
 @router.post("/sign-out")
-def sign_out(request: Request) -> RedirectResponse:
-    """End the session."""
+def sign_out(request: Request, app: App) -> RedirectResponse:
+    """End the session, here and in the database."""
+    secret = request.session.get(SESSION_KEY)
+    if isinstance(secret, str):
+        sessions.end_session(app.workshop, secret)
     request.session.clear()
     return RedirectResponse("/sign-in", 303)
 
 
+def _account(request: Request, app: AppContext, who: SignedIn, fresh: str | None = None) -> HTMLResponse:
+    values: dict[str, Any] = {
+        "who": who,
+        "tokens": sessions.list_tokens(app.workshop, who),
+        "sessions": sessions.list_sessions(app.workshop, who),
+        "here": request.state.session_id,
+        "days": sessions.TOKEN_DAYS,
+        "fresh": fresh,
+        "said": said_before(request),
+    }
+    return page(request, "account/account.html", **values)
+
+
 @router.get("/account")
 def account(request: Request, app: App, who: SignedIn) -> HTMLResponse:
-    """The person's tokens."""
-    return page(request, "account/account.html", who=who, tokens=list_tokens(app.workshop, who), fresh=None)
+    """The person's name, password, sessions and tokens."""
+    return _account(request, app, who)
+
+
+@router.post("/account/name")
+def rename(
+    request: Request, app: App, who: SignedIn, name: Annotated[str, Form(max_length=120)] = ""
+) -> RedirectResponse:
+    """Another name, as colleagues see it."""
+    people.rename_person(app.workshop, who, who.id, name)
+    return RedirectResponse("/account", 303)
+
+
+@router.post("/account/password")
+def change_password(
+    request: Request, app: App, who: SignedIn, old: Password = "", new: Password = "", again: Password = ""
+) -> RedirectResponse:
+    """Another password; every other session ends."""
+    if new != again:
+        raise OutOfRangeError("The new password was typed in two ways. Nothing was changed.")
+    app.limiter.count(address_of(request), who.login)
+    people.change_password(app.workshop, who, old, new, request.state.session_id)
+    say_next(request, "The password was changed. All your other sessions were ended.")
+    return RedirectResponse("/account", 303)
+
+
+@router.post("/account/sessions/{session_id}/end")
+def end_session(app: App, who: SignedIn, session_id: int) -> RedirectResponse:
+    """End a session elsewhere."""
+    sessions.end_session_of(app.workshop, who, session_id)
+    return RedirectResponse("/account", 303)
 
 
 @router.post("/account/tokens")
 def new_token(
-    request: Request, app: App, who: SignedIn, name: Annotated[str, Form(max_length=120)] = ""
+    request: Request,
+    app: App,
+    who: SignedIn,
+    name: Annotated[str, Form(max_length=120)] = "",
+    scope: Annotated[Scope, Form()] = Scope.CHANGE,
+    days: Annotated[int, Form(ge=0, le=365)] = 0,
 ) -> HTMLResponse:
     """Make a token and show it this once."""
-    fresh = make_token(app.workshop, who, name)
-    return page(request, "account/account.html", who=who, tokens=list_tokens(app.workshop, who), fresh=fresh)
+    return _account(request, app, who, sessions.make_token(app.workshop, who, name, scope, days or None))
 
 
 @router.post("/account/tokens/{token_id}/revoke")
 def drop_token(app: App, who: SignedIn, token_id: int) -> RedirectResponse:
     """Make a token worthless."""
-    revoke_token(app.workshop, who, token_id)
+    sessions.revoke_token(app.workshop, who, token_id)
     return RedirectResponse("/account", 303)

@@ -3,7 +3,7 @@
 import secrets
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form
+from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse, JSONResponse
 
 from lucidex.core.document import FocalPoint
@@ -27,6 +27,9 @@ from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
 from lucidex.web.pages.using import use_sheet
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import PREVIEWS
+
+MAX_TYPED = 400  # what is longer is no size and no step
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -45,7 +48,7 @@ def contact_sheet(at: Bench) -> HTMLResponse:
 
 
 @router.get("/pictures/{picture_id}/reading")
-def reading(at: Bench, line: str = "") -> HTMLResponse:
+def reading(at: Bench, line: Annotated[str, Query(max_length=10 * MAX_TYPED)] = "") -> HTMLResponse:
     """What the typed line would do, before Enter."""
     folio = read_folio(at.app.workshop, at.who, at.state.folio_id)
     chosen = next((row for row in folio.places if row.id == at.place), None)
@@ -75,8 +78,8 @@ def _read(line: str) -> dict[str, object]:
 @router.post("/pictures/{picture_id}/line")
 def add_line(
     at: Bench,
-    line: Annotated[str, Form()] = "",
-    offer: Annotated[str, Form()] = "",
+    line: Annotated[str, Form(max_length=MAX_TYPED)] = "",
+    offer: Annotated[str, Form(max_length=MAX_TYPED)] = "",
     change_place: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:
     """Sizes hang (or change) places, anything else is a step; `offer` is one picked from the lists."""
@@ -183,7 +186,7 @@ def put_focal_point(at: Bench, x: Pixels, y: Pixels) -> HTMLResponse:
     return at.show(at.place, OPEN_FOCAL)
 
 
-@router.post("/pictures/{picture_id}/focal-point/suggest")
+@router.post("/pictures/{picture_id}/focal-point/suggest", dependencies=[PREVIEWS])
 def suggest_focal_point(at: Bench) -> HTMLResponse:
     """Put the focal point on what draws attention."""
     spot = at.app.renderer.suggest_focal_point(at.state)

@@ -20,6 +20,7 @@ from lucidex.web.pages.at_bench import Bench, Pixels
 from lucidex.web.place_form import PlaceForm, linked_fields
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(
     prefix="/pictures/{picture_id}/places/{place_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
@@ -39,7 +40,7 @@ def reframe(at: Bench, place_id: int, left: Pixels, top: Pixels, width: Pixels, 
     return at.show(place_id, at.open)
 
 
-@router.post("/framing/suggest")
+@router.post("/framing/suggest", dependencies=[PREVIEWS])
 def suggest_framing(at: Bench, place_id: int) -> HTMLResponse:
     """Put the spot that draws attention into the middle; how close it is stays."""
     row, _ = at.hung(place_id)

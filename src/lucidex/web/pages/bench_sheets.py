@@ -18,6 +18,7 @@ from lucidex.services.wanted import PlacedPicture, for_screen, in_place
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(prefix="/pictures/{picture_id}", dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -65,7 +66,7 @@ def variants(at: Bench, step_id: str, values: Annotated[str, Query(max_length=20
     )
 
 
-@router.get("/steps/{step_id}/variant")
+@router.get("/steps/{step_id}/variant", dependencies=[PREVIEWS])
 def variant_preview(at: Bench, step_id: str, value: Value) -> Response:
     """One of them, no larger than the sheet needs."""
     state = at.state
@@ -75,7 +76,7 @@ def variant_preview(at: Bench, step_id: str, value: Value) -> Response:
     return Response(content, media_type=wanted.format.output.media_type, headers={"Cache-Control": "no-store"})
 
 
-@router.post("/steps/{step_id}/variant")
+@router.post("/steps/{step_id}/variant", dependencies=[PREVIEWS])
 def keep_variant(
     at: Bench, step_id: str, value: Annotated[str, Form(max_length=40)], apart: Annotated[bool, Form()] = False
 ) -> HTMLResponse:
@@ -108,7 +109,7 @@ def choose_pictures(at: Bench, step_id: str) -> HTMLResponse:
     )
 
 
-@router.post("/steps/{step_id}/copy")
+@router.post("/steps/{step_id}/copy", dependencies=[PREVIEWS])
 def put_on_others(at: Bench, step_id: str, on: Annotated[list[int], Form()] = []) -> HTMLResponse:  # noqa: B006
     """Put a step, or all steps, on chosen pictures of the folio; each can take it back for itself."""
     goes, _ = _copied(at, step_id)
@@ -144,7 +145,7 @@ def compare_enlargement(at: Bench, place_id: int) -> HTMLResponse:
     )
 
 
-@router.get("/places/{place_id}/enlargement/{way}")
+@router.get("/places/{place_id}/enlargement/{way}", dependencies=[PREVIEWS])
 def enlargement(at: Bench, place_id: int, way: Literal["plain", "ours"]) -> Response:
     """One of the two."""
     content = at.app.renderer.enlargement(_placed(at, place_id).wanted, plainly=way == "plain")

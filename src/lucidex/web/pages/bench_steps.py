@@ -25,6 +25,7 @@ from lucidex.services.stepping import changed, remedied
 from lucidex.web.pages.at_bench import AtBench, Bench, Pixels
 from lucidex.web.security import TOKEN_FIELD, check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(
     prefix="/pictures/{picture_id}/steps/{step_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
@@ -70,7 +71,7 @@ def move_step(at: Bench, step_id: str, by: Annotated[int, Form(ge=-200, le=200)]
     return at.show(at.place, step_id)
 
 
-@router.post("/change")
+@router.post("/change", dependencies=[PREVIEWS])
 def change_step(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends(form_values)]) -> HTMLResponse:
     """Give a step other parameters, from its plain form."""
     step = changed(at.app.renderer, at.state, step_id, {**form})
@@ -78,7 +79,7 @@ def change_step(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends
     return at.show(at.place, step_id)
 
 
-@router.post("/find")
+@router.post("/find", dependencies=[PREVIEWS])
 def find_again(at: Bench, step_id: str) -> HTMLResponse:
     """Let an automatic step look at the picture again, as it is by now."""
     step = at.step(step_id).step
@@ -103,7 +104,7 @@ def put_before(at: Bench, step_id: str, other_id: str) -> HTMLResponse:
     return at.show(at.place, at.open)
 
 
-@router.post("/extent")
+@router.post("/extent", dependencies=[PREVIEWS])
 def set_room(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends(form_values)]) -> HTMLResponse:
     """How much room there is: on each side, to a shape, or to an exact size."""
     step = at.step(step_id).step
@@ -140,7 +141,7 @@ def pull_points(
     return at.show(at.place, step_id)
 
 
-@router.post("/shape-known")
+@router.post("/shape-known", dependencies=[PREVIEWS])
 def know_shape(at: Bench, step_id: str, shape: Annotated[str, Form(max_length=20)] = "") -> HTMLResponse:
     """The true shape of what the four points surround, where somebody knows it; nothing lets it be computed."""
     known = _known_shape(shape)

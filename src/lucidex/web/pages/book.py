@@ -1,7 +1,6 @@
 """The book of places: shipped and own places by purpose, drawn to one scale; import and export."""
 
 from typing import Annotated, Any
-from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -15,7 +14,7 @@ from lucidex.services import book
 from lucidex.services.folios import clean_name
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.place_form import PlaceForm, linked_fields, size_fields
-from lucidex.web.security import check_csrf
+from lucidex.web.security import check_csrf, said_before, say_next
 from lucidex.web.templating import page, partial
 
 router = APIRouter(prefix="/book", dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -33,10 +32,9 @@ def book_page(
     who: SignedIn,
     edit: int | None = None,
     new: bool = False,
-    said: Annotated[str, Query(max_length=200)] = "",
 ) -> HTMLResponse:
     """The whole book; one own place unfolded where it is being changed."""
-    return page(request, "places/book.html", **_values(app, who, edit, new), said=said)
+    return page(request, "places/book.html", **_values(app, who, edit, new), said=said_before(request))
 
 
 def _values(app: AppContext, who: SignedIn, edit: int | None, new: bool) -> dict[str, Any]:
@@ -72,18 +70,20 @@ def linked_size(request: Request, who: SignedIn, form: Annotated[PlaceForm, Quer
 
 
 @router.post("")
-def add_place(app: App, who: SignedIn, form: Annotated[PlaceForm, Form()]) -> Response:
+def add_place(request: Request, app: App, who: SignedIn, form: Annotated[PlaceForm, Form()]) -> Response:
     """Write a new place into the book."""
     book.add_own(app.workshop, who, _place(form, _NEW))
-    return _back("The place is in your book.")
+    return _back(request, "The place is in your book.")
 
 
 @router.post("/own/{own_id}")
-def change_place(app: App, who: SignedIn, own_id: int, form: Annotated[PlaceForm, Form()]) -> Response:
+def change_place(
+    request: Request, app: App, who: SignedIn, own_id: int, form: Annotated[PlaceForm, Form()]
+) -> Response:
     """Write an own place anew."""
     before = book.read_own(app.workshop, who, own_id).place
     book.change_own(app.workshop, who, own_id, _place(form, before.demand))
-    return _back("The place was changed.")
+    return _back(request, "The place was changed.")
 
 
 def _place(form: PlaceForm, before: PlaceDemand) -> BookPlace:
@@ -92,18 +92,18 @@ def _place(form: PlaceForm, before: PlaceDemand) -> BookPlace:
 
 
 @router.post("/own/{own_id}/remove")
-def remove_place(app: App, who: SignedIn, own_id: int) -> Response:
+def remove_place(request: Request, app: App, who: SignedIn, own_id: int) -> Response:
     """Take an own place out of the book; places that hang in folios stay."""
     removed = book.remove_own(app.workshop, who, own_id)
-    return _back(f"“{removed.name}” was taken out of the book. Places that hang in folios stay as they are.")
+    return _back(request, f"“{removed.name}” was taken out of the book. Places that hang in folios stay as they are.")
 
 
 @router.post("/import")
-async def import_places(app: App, who: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
+def import_places(request: Request, app: App, who: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
     """Add the places of a JSON file, all or none."""
-    done = book.import_book(app.workshop, who, await file.read(MAX_BOOK_BYTES + 1))
+    done = book.import_book(app.workshop, who, file.file.read(MAX_BOOK_BYTES + 1))
     known = f" {done.known} were in the book already." if done.known else ""
-    return _back(f"{done.added} place{'' if done.added == 1 else 's'} added.{known}")
+    return _back(request, f"{done.added} place{'' if done.added == 1 else 's'} added.{known}")
 
 
 @router.get("/export")
@@ -120,5 +120,6 @@ def schema(who: SignedIn) -> JSONResponse:
     return JSONResponse(Book.model_json_schema())
 
 
-def _back(said: str) -> RedirectResponse:
-    return RedirectResponse(f"/book?{urlencode({'said': said})}", 303)
+def _back(request: Request, said: str) -> RedirectResponse:
+    say_next(request, said)
+    return RedirectResponse("/book", 303)

@@ -9,12 +9,15 @@ from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry import Size, Window
 from lucidex.core.units import format_weight
+from lucidex.services.events import EventKind, note_alone
 from lucidex.services.places import find_place
 from lucidex.services.prepare import PictureState, read_picture
 from lucidex.services.wanted import PlacedPicture, in_place, on_screen, up_to
 from lucidex.web.bench_view import PlaceView, place_view
 from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.stage_facts import look_key
 from lucidex.web.templating import partial
+from lucidex.web.waiting import FILES, PREVIEWS
 
 router = APIRouter(include_in_schema=False)
 
@@ -23,14 +26,15 @@ Edge = Annotated[int, Query(ge=1, le=4_000)]
 Part = Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\.\d{1,4})?){3}$")]
 
 
-@router.get("/pictures/{picture_id}/preview")
+@router.get("/pictures/{picture_id}/preview", dependencies=[PREVIEWS])
 def preview(
+    request: Request,
     app: App,
     who: SignedIn,
     picture_id: int,
     w: Edge = 320,
     h: Edge = 320,
-    v: str | None = None,
+    v: Annotated[str | None, Query(max_length=64)] = None,
     before: Annotated[str | None, Query(max_length=30)] = None,
     original: bool = False,
     part: Part = None,
@@ -46,7 +50,11 @@ def preview(
     if original:
         document = document.model_copy(update={"steps": ()})
     wanted = on_screen(app.workshop, state, document, Size(w, h), window_of(part))
-    headers = {"Cache-Control": FOREVER if v else "no-store", "ETag": f'"{wanted.key}{"-marked" * mark}"'}
+    # for ever only under the name of all that decides it; any other name is asked for again
+    kept = FOREVER if v == look_key(state, document) else "private, no-cache"
+    headers = {"Cache-Control": kept, "ETag": f'"{wanted.key}{"-marked" * mark}"'}
+    if request.headers.get("if-none-match") == headers["ETag"]:
+        return Response(status_code=304, headers=headers)
     if mark:
         return Response(app.renderer.marked_preview(wanted), media_type="image/png", headers=headers)
     content = app.renderer.preview(wanted)
@@ -75,14 +83,21 @@ def _place_view(app: AppContext, who: SignedIn, picture_id: int, place_id: int) 
     return state, place_view(app, state, row)
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/file")
+@router.get("/pictures/{picture_id}/places/{place_id}/file", dependencies=[FILES])
 def finished_file(
-    app: App, who: SignedIn, picture_id: int, place_id: int, key: str | None = None, download: bool = False
+    app: App,
+    who: SignedIn,
+    picture_id: int,
+    place_id: int,
+    key: Annotated[str | None, Query(max_length=64)] = None,
+    download: bool = False,
 ) -> FileResponse:
     """The finished file; what hangs on the wall is this very file."""
     _, placed = _placed(app, who, picture_id, place_id)
     finished = app.renderer.finish(placed.wanted)
     same = key is None or key == finished.key
+    if download:
+        note_alone(app.workshop, who.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
     return FileResponse(
         finished.path,
         media_type=placed.wanted.format.output.media_type,
@@ -91,7 +106,7 @@ def finished_file(
     )
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/file-again")
+@router.get("/pictures/{picture_id}/places/{place_id}/file-again", dependencies=[FILES])
 def compressed_again(app: App, who: SignedIn, picture_id: int, place_id: int) -> Response:
     """The finished file as a place shows it that compresses everything once more; only to look at."""
     _, placed = _placed(app, who, picture_id, place_id)
@@ -99,7 +114,7 @@ def compressed_again(app: App, who: SignedIn, picture_id: int, place_id: int) ->
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/frame")
+@router.get("/pictures/{picture_id}/places/{place_id}/frame", dependencies=[FILES])
 def frame_on_wall(
     request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge
 ) -> HTMLResponse:
@@ -112,7 +127,7 @@ def frame_on_wall(
     return partial(request, "bench/frame.html", **values)
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/weight")
+@router.get("/pictures/{picture_id}/places/{place_id}/weight", dependencies=[FILES])
 def weight_as(
     request: Request,
     app: App,

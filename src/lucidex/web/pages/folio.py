@@ -8,6 +8,7 @@ from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Re
 
 from lucidex.core.document import Texts
 from lucidex.core.errors import OutOfRangeError
+from lucidex.records.models import Scope
 from lucidex.services import changes, folios, gather
 from lucidex.services.prepare import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
@@ -45,9 +46,22 @@ def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max
 
 
 @router.post("/folios/{folio_id}/shares")
-def share(app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = "") -> Response:
-    """Share the folio with a colleague."""
-    folios.share_folio(app.workshop, who, folio_id, login)
+def share(
+    app: App,
+    who: SignedIn,
+    folio_id: int,
+    login: Annotated[str, Form(max_length=200)] = "",
+    scope: Annotated[Scope, Form()] = Scope.CHANGE,
+) -> Response:
+    """Share the folio with a colleague, to change it too or only to look."""
+    folios.share_folio(app.workshop, who, folio_id, login, scope)
+    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/gather"})
+
+
+@router.post("/folios/{folio_id}/hand-over")
+def hand_over(app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = "") -> Response:
+    """Give the folio to a colleague."""
+    folios.hand_over_folio(app.workshop, who, folio_id, login)
     return Response(headers={"HX-Redirect": f"/folios/{folio_id}/gather"})
 
 
@@ -79,10 +93,10 @@ def write_texts(
     app: App,
     who: SignedIn,
     picture_id: int,
-    version: Annotated[int, Form()],
-    alternative: Annotated[str, Form()] = "",
-    caption: Annotated[str, Form()] = "",
-    credit: Annotated[str, Form()] = "",
+    version: Annotated[int, Form(ge=0)],
+    alternative: Annotated[str, Form(max_length=20_000)] = "",
+    caption: Annotated[str, Form(max_length=20_000)] = "",
+    credit: Annotated[str, Form(max_length=20_000)] = "",
 ) -> HTMLResponse:
     """Write alternative text, caption and credit."""
     try:

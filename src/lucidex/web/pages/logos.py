@@ -2,11 +2,12 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, File, Form, UploadFile
+from fastapi import APIRouter, Depends, File, Form, Query, UploadFile
 from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry import Size
+from lucidex.core.keys import look_name
 from lucidex.core.steps.base import Band, plain
 from lucidex.core.steps.logo import Logo
 from lucidex.services import changes, logos
@@ -16,6 +17,8 @@ from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.pages.files import FOREVER
 from lucidex.web.security import check_csrf
+from lucidex.web.stage_facts import stamp_name
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -33,8 +36,8 @@ def choose_logo(
     return _with(at, step_id, logos.read_logo(at.app.workshop, at.who, logo))
 
 
-@router.get("/pictures/{picture_id}/steps/{step_id}/logo")
-def logo_alone(at: Bench, step_id: str) -> Response:
+@router.get("/pictures/{picture_id}/steps/{step_id}/logo", dependencies=[PREVIEWS])
+def logo_alone(at: Bench, step_id: str, v: Annotated[str, Query(max_length=64)] = "") -> Response:
     """A step's logo as it comes out in the chosen place, on a clear ground."""
     step = _logo_step(at, step_id)
     if at.place is None:
@@ -42,10 +45,12 @@ def logo_alone(at: Bench, step_id: str) -> Response:
     row, demand = at.hung(at.place)
     placed = in_place(at.app.workshop, at.state, str(row.id), demand)
     content = logos.alone(at.app.workshop, step, placed.size)
-    return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER})
+    same = any(stamp_name(stamp) == v for stamp in placed.wanted.chosen.stamps)
+    kept = FOREVER if same else "no-store"
+    return Response(content, media_type="image/png", headers={"Cache-Control": kept})
 
 
-@router.post("/pictures/{picture_id}/steps/{step_id}/logo-file")
+@router.post("/pictures/{picture_id}/steps/{step_id}/logo-file", dependencies=[PREVIEWS])
 def bring_logo(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> HTMLResponse:
     """Another logo for a step, from a file."""
     _logo_step(at, step_id)
@@ -82,12 +87,13 @@ def count_only(at: Bench, step_id: str, only: Annotated[bool, Form()] = False) -
     return at.show(at.place, step_id)
 
 
-@router.get("/logos/{logo_id}/small")
-def small(app: App, who: SignedIn, logo_id: int) -> Response:
+@router.get("/logos/{logo_id}/small", dependencies=[PREVIEWS])
+def small(app: App, who: SignedIn, logo_id: int, v: Annotated[str, Query(max_length=64)] = "") -> Response:
     """A logo, reduced to what a list shows."""
     kept = logos.read_logo(app.workshop, who, logo_id)
     content = logos.reduced(app.workshop, kept, SHOWN)
-    return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER})
+    same = v == look_name(kept.sha256, ())
+    return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER if same else "no-store"})
 
 
 @router.post("/pictures/{picture_id}/steps/{step_id}/logo-forget")

@@ -29,6 +29,7 @@ from lucidex.web.pages.running import foot_of
 from lucidex.web.pages.using import use_sheet
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page, partial
+from lucidex.web.waiting import FILES, PREVIEWS
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -114,13 +115,13 @@ def at_cell(
 At = Annotated[AtCell, Depends(at_cell)]
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/cell")
+@router.get("/pictures/{picture_id}/places/{place_id}/cell", dependencies=[FILES])
 def cell(at: At) -> HTMLResponse:
     """One cell, finished."""
     return at.show(at.cell)
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/thumb")
+@router.get("/pictures/{picture_id}/places/{place_id}/thumb", dependencies=[FILES])
 def thumb(at: At, key: str | None = None) -> Response:
     """The finished file, reduced to what a cell of the sheet shows."""
     if at.cell.placed is None:
@@ -133,7 +134,7 @@ def thumb(at: At, key: str | None = None) -> Response:
     return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/nudge")
+@router.post("/pictures/{picture_id}/places/{place_id}/nudge", dependencies=[FILES])
 def nudge(
     at: At,
     across: Share = 0,
@@ -144,19 +145,19 @@ def nudge(
     return at.show(proofs.nudge(at.app.workshop, at.who, at.cell, across, down, closer))
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/accept")
+@router.post("/pictures/{picture_id}/places/{place_id}/accept", dependencies=[FILES])
 def accept(at: At) -> HTMLResponse:
     """Say that a cell is framed right."""
     return at.show(proofs.accept(at.app.workshop, at.who, at.cell))
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/leave-out")
+@router.post("/pictures/{picture_id}/places/{place_id}/leave-out", dependencies=[FILES])
 def leave_out(at: At, out: Annotated[bool, Form()] = True) -> HTMLResponse:
     """Let runs pass a cell over, or make it again."""
     return at.show(proofs.leave_out(at.app.workshop, at.who, at.cell, out))
 
 
-@router.post("/folios/{folio_id}/proof/step")
+@router.post("/folios/{folio_id}/proof/step", dependencies=[PREVIEWS])
 def put_step(
     request: Request,
     app: App,

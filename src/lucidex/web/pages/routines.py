@@ -2,9 +2,8 @@
 
 from itertools import groupby
 from typing import Annotated
-from urllib.parse import urlencode
 
-from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
+from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
 from pydantic import ValidationError
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
@@ -18,8 +17,9 @@ from lucidex.services.folios import read_folio
 from lucidex.services.places import demand_of
 from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.at_bench import AtBench, Bench
-from lucidex.web.security import check_csrf
+from lucidex.web.security import check_csrf, said_before, say_next
 from lucidex.web.templating import page, partial
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -27,14 +27,14 @@ Name = Annotated[str, Form(max_length=200)]
 
 
 @router.get("/routines")
-def routines_page(
-    request: Request, app: App, who: SignedIn, said: Annotated[str, Query(max_length=200)] = ""
-) -> HTMLResponse:
+def routines_page(request: Request, app: App, who: SignedIn) -> HTMLResponse:
     """All routines by group."""
     kept = routines.read_routines(app.workshop, who)
     groups = [(name, list(found)) for name, found in groupby(kept, lambda one: one.routine.group)]
     pictures = trials.pictures_to_try(app.workshop, who)
-    return page(request, "routines/routines.html", who=who, groups=groups, said=said, pictures=pictures)
+    return page(
+        request, "routines/routines.html", who=who, groups=groups, said=said_before(request), pictures=pictures
+    )
 
 
 @router.get("/pictures/{picture_id}/routine")
@@ -104,7 +104,7 @@ def _routine(name: str, group: str, steps: list[RoutineStep], places: list[Routi
         raise OutOfRangeError(explain_limits(error)) from error
 
 
-@router.post("/routines/{routine_id}/trial")
+@router.post("/routines/{routine_id}/trial", dependencies=[PREVIEWS])
 def begin_trial(app: App, who: SignedIn, routine_id: int, picture: Annotated[int, Form()]) -> RedirectResponse:
     """Open a routine on a picture, to change it there like any list of steps."""
     made = trials.begin_trial(app.renderer, app.workshop, who, routine_id, picture)
@@ -119,26 +119,26 @@ def end_trial(at: Bench) -> Response:
 
 
 @router.post("/routines/{routine_id}")
-def change(app: App, who: SignedIn, routine_id: int, name: Name = "", group: Name = "") -> Response:
+def change(request: Request, app: App, who: SignedIn, routine_id: int, name: Name = "", group: Name = "") -> Response:
     """Another name or group."""
     before = routines.read_routine(app.workshop, who, routine_id)
     after = _routine(name, group, list(before.steps), list(before.places))
     routines.change_routine(app.workshop, who, routine_id, after)
-    return _back("The routine was changed.")
+    return _back(request, "The routine was changed.")
 
 
 @router.post("/routines/{routine_id}/remove")
-def remove(app: App, who: SignedIn, routine_id: int) -> Response:
+def remove(request: Request, app: App, who: SignedIn, routine_id: int) -> Response:
     """Take a routine out."""
     removed = routines.remove_routine(app.workshop, who, routine_id)
-    return _back(f"“{removed.name}” was taken out. Pictures keep the steps that it put on them.")
+    return _back(request, f"“{removed.name}” was taken out. Pictures keep the steps that it put on them.")
 
 
-@router.post("/routines-import")
-async def import_file(app: App, who: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
+@router.post("/routines-import", dependencies=[PREVIEWS])
+def import_file(request: Request, app: App, who: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
     """Keep all routines of a JSON file."""
-    count = routines.import_routines(app.workshop, who, await file.read(MAX_FILE_BYTES + 1))
-    return _back(f"{count} routine{'' if count == 1 else 's'} kept.")
+    count = routines.import_routines(app.workshop, who, file.file.read(MAX_FILE_BYTES + 1))
+    return _back(request, f"{count} routine{'' if count == 1 else 's'} kept.")
 
 
 @router.get("/routines-export")
@@ -155,5 +155,6 @@ def schema(who: SignedIn) -> JSONResponse:
     return JSONResponse(RoutineFile.model_json_schema())
 
 
-def _back(said: str) -> RedirectResponse:
-    return RedirectResponse(f"/routines?{urlencode({'said': said})}", 303)
+def _back(request: Request, said: str) -> RedirectResponse:
+    say_next(request, said)
+    return RedirectResponse("/routines", 303)

@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 import anyio
 from fastapi import APIRouter, Depends, Form, Request
+from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse, StreamingResponse
 
@@ -89,7 +90,11 @@ async def events(request: Request, app: App, who: SignedIn, run_id: int) -> Stre
     async def stream() -> AsyncIterator[str]:
         said = ""
         while not await request.is_disconnected():
-            progress = await run_in_threadpool(runs.read_progress, app.workshop, who, run_id)
+            try:
+                progress = await run_in_threadpool(runs.read_progress, app.workshop, who, run_id)
+            except SQLAlchemyError:  # the database is away for a moment: the page keeps what it shows
+                await anyio.sleep(LOOK_EVERY_S)
+                continue
             now_said = json.dumps(_said(progress))
             if now_said != said:
                 said = now_said
@@ -130,7 +135,7 @@ def left_words(seconds: float | None) -> str:
 @router.get("/runs/{run_id}/archive")
 def fetch_archive(app: App, who: SignedIn, run_id: int) -> StreamingResponse:
     """All finished files with their folders, streamed."""
-    content = archive(app.workshop, who, run_id)
+    content = archive(app.workshop, app.renderer, who, run_id)
     name = web_stem(runs.folio_name(app.workshop, who, run_id) + ".")
     headers = {"Content-Disposition": f'attachment; filename="{name}.zip"'}
     return StreamingResponse(content, media_type="application/zip", headers=headers)

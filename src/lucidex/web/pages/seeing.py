@@ -22,6 +22,7 @@ from lucidex.services.wanted import for_screen, on_screen, part_for_screen, with
 from lucidex.web.pages.at_bench import AtBench, Bench
 from lucidex.web.pages.files import Edge, Part, window_of
 from lucidex.web.security import check_csrf
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(prefix="/pictures/{picture_id}", dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -32,7 +33,7 @@ Spot = Annotated[float, Form(ge=-100_000, le=100_000, allow_inf_nan=False)]
 _ABOUT_THE_SCREEN = {"w", "h", "part", "place", "open"}
 
 
-@router.get("/steps/{step_id}/draft")
+@router.get("/steps/{step_id}/draft", dependencies=[PREVIEWS])
 def draft(at: Bench, step_id: str, w: Edge, h: Edge, part: Part = None) -> Response:
     """The picture with other parameters of a step, while its control moves; nothing is changed by it."""
     parameters = {name: value for name, value in at.request.query_params.items() if name not in _ABOUT_THE_SCREEN}
@@ -48,7 +49,7 @@ def draft(at: Bench, step_id: str, w: Edge, h: Edge, part: Part = None) -> Respo
     return Response(content, media_type=wanted.format.output.media_type, headers=headers)
 
 
-@router.get("/histogram")
+@router.get("/histogram", dependencies=[PREVIEWS])
 def read_histogram(at: Bench, without: Annotated[str | None, Query(max_length=30)] = None) -> JSONResponse:
     """The histogram of the picture as it is, and as it would be without a step."""
     document = at.state.document
@@ -64,7 +65,7 @@ def _histogram(at: AtBench, document: PictureDocument) -> Histogram:
     return histogram(at.app.renderer.pixels(wanted))
 
 
-@router.get("/sample")
+@router.get("/sample", dependencies=[PREVIEWS])
 def sample(at: Bench, x: Pixels, y: Pixels, w: Edge | None = None, h: Edge | None = None) -> JSONResponse:
     """The colour at a spot of the prepared picture (its pixels), as it is now and before its tone.
 
@@ -95,7 +96,7 @@ def _colour(at: AtBench, document: PictureDocument, spot: Point, seen: Size | No
     return list(found) if found else None
 
 
-@router.post("/steps/{step_id}/grey")
+@router.post("/steps/{step_id}/grey", dependencies=[PREVIEWS])
 def make_grey(at: Bench, step_id: str, x: Spot, y: Spot) -> HTMLResponse:
     """A spot of the prepared picture (its pixels) that should be grey."""
     step = grey_at(at.app.renderer, at.app.workshop, at.state, _balance(at, step_id), x, y)
@@ -130,7 +131,7 @@ def choose_look(at: Bench, step_id: str, name: Annotated[str, Form(max_length=40
     return at.show(at.place, step_id)
 
 
-@router.get("/steps/{step_id}/look")
+@router.get("/steps/{step_id}/look", dependencies=[PREVIEWS])
 def look_preview(at: Bench, step_id: str, name: Annotated[str, Query(max_length=40)]) -> Response:
     """The picture with another look, small, to choose by."""
     state = at.state

@@ -10,14 +10,15 @@ from starlette.responses import HTMLResponse
 from lucidex.core.places import PlaceDemand, demand_words
 from lucidex.core.typed_places import read_demand
 from lucidex.services.folios import list_folios
-from lucidex.services.gather import BroughtIn, NewFolio, bring_in
+from lucidex.services.gather import BroughtIn, NewFolio, bring_in_received, check_target
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page
-from lucidex.web.uploads import body_chunks, refuse_oversized
+from lucidex.web.uploads import received
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
+SizeText = Annotated[str, Field(max_length=200)]
 FileName = Annotated[str, Query(max_length=2_000)]
 
 
@@ -64,14 +65,13 @@ async def first_picture(
     app: App,
     who: SignedIn,
     name: FileName = "picture",
-    size: Annotated[list[str], Query(max_length=30)] = [],  # noqa: B006
+    size: Annotated[list[SizeText], Query(max_length=30)] = [],  # noqa: B006
 ) -> Arrived:
     """Take a picture into a folio of its own, made together with the places typed for it."""
-    await refuse_oversized(request, name)
     demands: tuple[PlaceDemand, ...] = tuple(read_demand(text).demand() for text in size)
     new = NewFolio(name.rpartition(".")[0] or name, demands)
-    taken = await run_in_threadpool(bring_in, app.workshop, who, new, name, body_chunks(request))
-    return Arrived.of(taken)
+    async with received(request, app, who, name) as file:
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, who, new, name, file))
 
 
 @router.post("/folios/{folio_id}/pictures")
@@ -79,6 +79,6 @@ async def another_picture(
     request: Request, app: App, who: SignedIn, folio_id: int, name: FileName = "picture"
 ) -> Arrived:
     """Take a picture into a folio."""
-    await refuse_oversized(request, name)
-    taken = await run_in_threadpool(bring_in, app.workshop, who, folio_id, name, body_chunks(request))
-    return Arrived.of(taken)
+    await run_in_threadpool(check_target, app.workshop, who, folio_id)
+    async with received(request, app, who, name) as file:
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, who, folio_id, name, file))

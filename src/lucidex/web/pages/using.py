@@ -16,6 +16,7 @@ from lucidex.services.prepare import PictureState, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import PREVIEWS
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -88,7 +89,7 @@ def _here(folio: FolioView, on: list[int]) -> list[int]:
     return [picture.id for picture in folio.pictures if picture.id in chosen]
 
 
-@router.post("/folios/{folio_id}/routines/{routine_id}/use")
+@router.post("/folios/{folio_id}/routines/{routine_id}/use", dependencies=[PREVIEWS])
 def use(
     request: Request,
     app: App,
@@ -114,7 +115,7 @@ def use(
     return response
 
 
-@router.get("/pictures/{picture_id}/routines/{routine_id}/tried")
+@router.get("/pictures/{picture_id}/routines/{routine_id}/tried", dependencies=[PREVIEWS])
 def tried(
     app: App,
     who: SignedIn,

@@ -18,13 +18,14 @@ from lucidex.web.bench_view import format_choices
 from lucidex.web.pages.proof import At, AtCell
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
+from lucidex.web.waiting import FILES
 
 router = APIRouter(
     prefix="/pictures/{picture_id}/places/{place_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
 )
 
 
-@router.get("/written")
+@router.get("/written", dependencies=[FILES])
 def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
     """Formats with their real weights, quality, how far the choice goes; ways out where the file is too heavy."""
     cell = at.cell
@@ -73,7 +74,7 @@ def further(at: At, formats: Annotated[list[FormatName], Form()] = []) -> Respon
     return _back(at)
 
 
-@router.get("/smaller")
+@router.get("/smaller", dependencies=[FILES])
 def weigh_smaller(at: At, percent: Annotated[int, Query(ge=1, le=99)] = 75) -> HTMLResponse:
     """The real weight in a smaller place of the same shape."""
     placed = writing.smaller(at.app.workshop, at.cell, percent)
@@ -91,7 +92,7 @@ def make_smaller(at: At, percent: Annotated[int, Form(ge=1, le=99)]) -> Response
     return _back(at)
 
 
-@router.post("/accept-weight")
+@router.post("/accept-weight", dependencies=[FILES])
 def accept_weight(at: At) -> Response:
     """Let this picture be as heavy as it is here."""
     if at.cell.placed is None:
