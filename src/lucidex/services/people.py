@@ -131,7 +131,7 @@ def change_password(workshop: Workshop, who: Who, old: str, new: str, keep_sessi
         person = _person(session, who.id)
         person.password_hash = hashed
         _end_sessions(session, person.id, keep_session)
-        note(session, who.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
+        note(session, who.id or None, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
 
 
 def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
@@ -143,7 +143,7 @@ def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
         person = _person(session, person_id)
         person.password_hash = hashed
         _end_sessions(session, person.id)
-        note(session, who.id, EventKind.PASSWORD, f"Gave {person.login} a fresh password; their sessions were ended.")
+        note(session, who.id or None, EventKind.PASSWORD, f"Gave {person.login} a fresh password; their sessions were ended.")
     return fresh
 
 
@@ -161,7 +161,7 @@ def disable_person(workshop: Workshop, who: Who, person_id: int) -> None:
         person.disabled_at = person.disabled_at or now()
         _end_sessions(session, person.id)
         session.execute(delete(ApiToken).where(ApiToken.person_id == person.id))
-        note(session, who.id, EventKind.PEOPLE, f"Closed the account of {person.login}.")
+        note(session, who.id or None, EventKind.PEOPLE, f"Closed the account of {person.login}.")
 
 
 def enable_person(workshop: Workshop, who: Who, person_id: int) -> None:
@@ -170,7 +170,7 @@ def enable_person(workshop: Workshop, who: Who, person_id: int) -> None:
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         person.disabled_at = None
-        note(session, who.id, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
+        note(session, who.id or None, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
 
 
 def make_admin(workshop: Workshop, who: Who, person_id: int, is_admin: bool) -> None:
@@ -183,7 +183,7 @@ def make_admin(workshop: Workshop, who: Who, person_id: int, is_admin: bool) -> 
             raise OutOfRangeError("This is the only administrator; make somebody else one first.")
         person.is_admin = is_admin
         said = "an administrator" if is_admin else "no longer an administrator"
-        note(session, who.id, EventKind.PEOPLE, f"Made {person.login} {said}.")
+        note(session, who.id or None, EventKind.PEOPLE, f"Made {person.login} {said}.")
 
 
 def invite_person(workshop: Workshop, who: Who, login: str, name: str) -> tuple[Who, str]:
@@ -192,7 +192,7 @@ def invite_person(workshop: Workshop, who: Who, login: str, name: str) -> tuple[
     fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
     added = add_person(workshop, login, name, fresh, is_admin=False)
     with workshop.database.begin() as session:
-        note(session, who.id, EventKind.PEOPLE, f"Opened an account for {added.login}.")
+        note(session, who.id or None, EventKind.PEOPLE, f"Opened an account for {added.login}.")
     return added, fresh
 
 

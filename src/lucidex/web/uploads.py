@@ -1,6 +1,7 @@
 """Files on their way in: streamed to the disk, counted and timed, holding no thread while they trickle."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -18,6 +19,7 @@ from lucidex.web.queues import while_wanted
 
 PIECE_BYTES = 1 << 20
 IDLE_SECONDS = 30.0
+FROM_SECONDS, SLOWEST_BYTES_A_SECOND = 60.0, 2_000
 WHOLE_SECONDS = 1_800.0
 DRAINED_BYTES = 400_000_000
 
@@ -48,11 +50,14 @@ async def received(request: Request, app: AppContext, who: Who, file_name: str) 
 
 
 async def _take(request: Request, incoming: Incoming) -> None:
-    held = bytearray()
+    held, count, began = bytearray(), 0, time.monotonic()
     try:
         async with asyncio.timeout(WHOLE_SECONDS):
             async for chunk in _not_idle(request):
                 held += chunk
+                count += len(chunk)
+                if (passed := time.monotonic() - began) > FROM_SECONDS and count < SLOWEST_BYTES_A_SECOND * passed:
+                    raise TooSlowError("It arrives too slowly to wait for. Send it again over a better connection.")
                 if len(held) >= PIECE_BYTES:
                     await run_in_threadpool(incoming.write, bytes(held))
                     held.clear()

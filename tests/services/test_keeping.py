@@ -1,0 +1,269 @@
+"""What is kept, what goes, and what is noticed when a stored file is not what it was."""
+
+import io
+import os
+import signal
+import time
+import zipfile
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select, update
+
+from lucidex import check_store, people
+from lucidex.core.file_list import USUAL_PATTERN
+from lucidex.core.intake import INTAKE_REVISION
+from lucidex.core.typed_places import read_demand
+from lucidex.launch.mariadb import MariaDbServer
+from lucidex.records.migrating import migrate
+from lucidex.records.models import Cell, CellState, Event, Original, Picture, Place, Result, Run, Snapshot, now
+from lucidex.services import finishing, gather, keeping, logos, runs
+from lucidex.services.archives import MISSING_NAME, archive
+from lucidex.services.gather import NewFolio, bring_in
+from lucidex.services.people import Who, add_person
+from lucidex.services.places import demand_of, hang_place
+from lucidex.services.prepare import read_picture
+from lucidex.services.rereading import read_again, stale_originals
+from lucidex.services.results import Renderer
+from lucidex.services.wanted import in_place
+from lucidex.services.workshop import Workshop
+from tests.conftest import PASSWORD, encoded, picture
+
+LONG_AGO = timedelta(days=400)
+
+
+def fresh() -> bytes:
+    """A file that nobody has brought in before."""
+    return encoded(picture(60, 40, seed=int(time.time_ns() % 10**9)))
+
+
+@pytest.fixture
+def run(workshop: Workshop, renderer: Renderer, who: Who) -> int:
+    taken = bring_in(workshop, who, NewFolio("Kept"), "k.png", [fresh()])
+    hang_place(workshop, who, taken.folio_id, read_demand("30x20").demand())
+    hang_place(workshop, who, taken.folio_id, read_demand("20x10").demand())
+    run_id = runs.begin_run(workshop, who, taken.folio_id, USUAL_PATTERN)
+    while (cell := finishing.take_cell(workshop, workshop.new_holder())) is not None:
+        finishing.finish_cell(workshop, renderer, cell)
+    return run_id
+
+
+def blobs(workshop: Workshop, run_id: int) -> list[str]:
+    with workshop.database.begin() as session:
+        found = session.scalars(select(Cell.blob_sha256).where(Cell.run_id == run_id).order_by(Cell.seat))
+        return [blob for blob in found if blob]
+
+
+def aged(workshop: Workshop, blob: str) -> None:
+    with workshop.database.begin() as session:
+        session.execute(update(Result).where(Result.blob_sha256 == blob).values(used_at=now() - LONG_AGO))
+
+
+def test_results_that_nobody_used_go_and_those_of_a_run_stay(
+    workshop: Workshop, renderer: Renderer, who: Who, run: int
+) -> None:
+    with workshop.database.begin() as session:
+        cell = session.scalars(select(Cell).where(Cell.run_id == run)).first()
+        assert cell is not None
+        picture_id = cell.picture_id
+    state = read_picture(workshop, who, picture_id)
+    other = renderer.finish(in_place(workshop, state, "0", read_demand("25x15").demand()).wanted)
+    for blob in (*blobs(workshop, run), other.path.name):
+        aged(workshop, blob)
+    assert keeping.clean_up(workshop).results >= 1
+    assert not other.path.exists()
+    assert all(workshop.results.path(blob).is_file() for blob in blobs(workshop, run))
+    assert renderer.finish(in_place(workshop, state, "0", read_demand("25x15").demand()).wanted).key == other.key
+
+
+def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(workshop: Workshop, who: Who) -> None:
+    content = fresh()
+    first = bring_in(workshop, who, NewFolio("Out"), "o.png", [content])
+    second = bring_in(workshop, who, NewFolio("Other"), "p.png", [content])
+    alone = bring_in(workshop, who, NewFolio("Alone"), "q.png", [fresh()])
+    sha256 = read_picture(workshop, who, first.picture_id).original_sha256
+    lonely = read_picture(workshop, who, alone.picture_id).original_sha256
+    for gone in (first, alone):
+        gather.remove_picture(workshop, who, gone.picture_id)
+    with workshop.database.begin() as session:
+        ids = [first.picture_id, alone.picture_id]
+        session.execute(update(Picture).where(Picture.id.in_(ids)).values(removed_at=now() - LONG_AGO))
+        old = update(Original).where(Original.sha256.in_([sha256, lonely]))
+        session.execute(old.values(created_at=now() - LONG_AGO))
+    kept = keeping.clean_up(workshop)
+    assert kept.pictures >= 2
+    with workshop.database.begin() as session:
+        assert session.get(Picture, first.picture_id) is None
+        assert session.scalars(select(Snapshot).where(Snapshot.picture_id == first.picture_id)).all() == []
+        assert session.get(Original, lonely) is None
+    with pytest.raises(FileNotFoundError):
+        workshop.originals.path(lonely)
+    assert workshop.originals.path(sha256).is_file(), "another picture still has it"
+    assert read_picture(workshop, who, second.picture_id).original_sha256 == sha256
+    again = bring_in(workshop, who, NewFolio("Again"), "q.png", [content])
+    assert read_picture(workshop, who, again.picture_id).original_sha256 == sha256
+
+
+def test_an_original_that_is_somebodys_logo_stays(workshop: Workshop, who: Who) -> None:
+    kept = logos.keep_logo(workshop, who, "l.png", [fresh()])
+    with workshop.database.begin() as session:
+        session.execute(update(Original).where(Original.sha256 == kept.sha256).values(created_at=now() - LONG_AGO))
+    keeping.clean_up(workshop)
+    assert workshop.originals.path(kept.sha256).is_file()
+
+
+def test_files_that_no_row_speaks_of_are_swept_but_not_while_they_may_be_new(workshop: Workshop) -> None:
+    orphan, young = (workshop.results.put(fresh()) for _ in range(2))
+    path = workshop.results.path(orphan)
+    long_ago = time.time() - LONG_AGO.total_seconds()
+    os.utime(path, (long_ago, long_ago))
+    assert keeping.clean_up(workshop).orphans >= 1
+    assert not path.exists()
+    assert workshop.results.path(young).is_file()
+
+
+def test_only_one_cleans_at_a_time(workshop: Workshop) -> None:
+    with keeping._alone(workshop) as mine, keeping._alone(workshop) as other:
+        assert (mine, other) == (True, False)
+
+
+@pytest.mark.parametrize("harm", ["flipped", "cut", "removed"])
+def test_an_archive_never_holds_what_was_not_finished(
+    workshop: Workshop, renderer: Renderer, who: Who, run: int, harm: str
+) -> None:
+    """A result that is not what it was is made anew while the archive is read."""
+    first, second = (workshop.results.path(blob).read_bytes() for blob in blobs(workshop, run))
+    path = workshop.results.path(blobs(workshop, run)[0])
+    if harm == "removed":
+        path.unlink()
+    else:
+        path.write_bytes(first[:-9] if harm == "cut" else first[:-9] + bytes(9))
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, who, run)))) as packed:
+        contents = [packed.read(name) for name in packed.namelist()]
+    assert contents == [first, second]
+
+
+def test_an_archive_names_what_cannot_be_made_any_more(
+    workshop: Workshop, renderer: Renderer, who: Who, run: int
+) -> None:
+    workshop.results.path(blobs(workshop, run)[0]).unlink()
+    with workshop.database.begin() as session:
+        cell = session.scalars(select(Cell).where(Cell.run_id == run).order_by(Cell.seat)).first()
+        assert cell is not None
+        path, sha256 = cell.path, session.get_one(Picture, cell.picture_id).original_sha256
+    workshop.originals.path(sha256).unlink()
+    workshop.decoded.drop(sha256)
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, Renderer(workshop), who, run)))) as packed:
+        assert MISSING_NAME in packed.namelist()
+        said = packed.read(MISSING_NAME).decode()
+    assert path in said
+    assert "missing or damaged" in said
+
+
+def test_a_cut_result_is_made_anew_when_it_is_asked_for(
+    workshop: Workshop, renderer: Renderer, who: Who, run: int
+) -> None:
+    with workshop.database.begin() as session:
+        cell = session.scalars(select(Cell).where(Cell.run_id == run)).first()
+        assert cell is not None
+    state = read_picture(workshop, who, cell.picture_id)
+    with workshop.database.begin() as session:
+        demand = demand_of(session.get_one(Place, cell.place_id))
+    wanted = in_place(workshop, state, str(cell.place_id), demand).wanted
+    finished = renderer.finish(wanted)
+    whole = finished.path.read_bytes()
+    finished.path.write_bytes(whole[:-5])
+    assert renderer.known(wanted) is None
+    assert renderer.finish(wanted).path.read_bytes() == whole
+
+
+def test_the_store_is_checked_and_what_differs_is_named(workshop: Workshop, who: Who, run: int) -> None:
+    taken = bring_in(workshop, who, NewFolio("Checked"), "c.png", [fresh()])
+    sha256 = read_picture(workshop, who, taken.picture_id).original_sha256
+    path = workshop.originals.path(sha256)
+    harmed = bytearray(path.read_bytes())
+    harmed[30] ^= 4
+    path.write_bytes(bytes(harmed))
+    result = workshop.results.path(blobs(workshop, run)[0])
+    result.write_bytes(b"something else")
+    checked = keeping.check_store(workshop)
+    assert checked.damaged[sha256] == ["“c.png” in “Checked”"]
+    assert checked.made_anew >= 1
+    assert not result.exists()
+    with workshop.database.begin() as session:
+        said = session.scalars(select(Event.subject).where(Event.kind == "store").order_by(Event.id.desc())).first()
+    assert said is not None
+    assert "damaged" in said
+
+
+def test_old_runs_that_others_followed_go(workshop: Workshop, renderer: Renderer, who: Who, run: int) -> None:
+    with workshop.database.begin() as session:
+        folio_id = session.get_one(Run, run).folio_id
+    newer = runs.begin_run(workshop, who, folio_id, "{place}/{name}")
+    runs.stop_run(workshop, who, newer)
+    with workshop.database.begin() as session:
+        session.execute(update(Run).where(Run.id.in_([run, newer])).values(created_at=now() - LONG_AGO))
+    keeping.clean_up(workshop)
+    with workshop.database.begin() as session:
+        assert session.get(Run, run) is None
+        assert session.get(Run, newer) is not None, "the newest of a folio stays"
+        assert session.scalars(select(Cell).where(Cell.run_id == run, Cell.state == CellState.DONE)).all() == []
+
+
+def test_little_room_is_said(workshop: Workshop, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert keeping.disk_words(workshop) == ""
+    monkeypatch.setattr(workshop, "disk_free", lambda: 900_000_000)
+    assert "only 900.0 MB left" in keeping.disk_words(workshop)
+
+
+def test_the_database_is_started_again_and_commands_work_beside_it(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Killed, it is there again on the same port; people and stores are looked after from the terminal meanwhile."""
+    data = tmp_path / "var"
+    server = MariaDbServer(data / "mariadb")
+    server.start()
+    said: list[str] = []
+    server.supervise(said.append)
+    workshop = Workshop(data / "files", server.url)
+    try:
+        migrate(workshop.database.engine)
+        who = add_person(workshop, "mara", "Mara", PASSWORD)
+        assert who.is_admin, "the first account is an administrator's"
+        bring_in(workshop, who, NewFolio("One"), "one.png", [fresh()])
+        os.kill(int((data / "mariadb" / "server.pid").read_text()), signal.SIGKILL)
+        while not any("answers again" in one for one in said):
+            workshop.database.answers()
+        assert workshop.database.answers()
+        for arguments in (["add", "ines", "--name", "Ines"], ["rename", "ines", "Ines Farrow"], ["list"]):
+            assert people.main(["--data", str(data), *arguments]) == 0
+        assert "ines\tInes Farrow" in capsys.readouterr().out
+        assert people.main(["--data", str(data), "password", "nobody"]) == 1
+        assert "Nobody signs in as" in capsys.readouterr().err
+        assert people.main(["--data", str(data), "close", "ines"]) == 0
+        assert check_store.main(["--data", str(data), "--clean"]) == 0
+        assert "1 originals, 0 damaged or missing." in capsys.readouterr().out
+        next(iter((data / "files" / "originals").glob("??/*"))).write_bytes(b"x")
+        assert check_store.main(["--data", str(data)]) == 1
+        assert "“one.png” in “One”" in capsys.readouterr().out
+    finally:
+        workshop.close()
+        server.stop()
+    assert people.main(["--data", str(tmp_path / "nothing"), "list"]) == 1
+    assert "There is no product" in capsys.readouterr().err
+
+
+def test_a_stale_original_is_read_again(workshop: Workshop, who: Who) -> None:
+    taken = bring_in(workshop, who, NewFolio("Stale"), "s.png", [fresh()])
+    sha256 = read_picture(workshop, who, taken.picture_id).original_sha256
+    with workshop.database.begin() as session:
+        row = session.get_one(Original, sha256)
+        old = {name: value for name, value in row.facts.items() if name != "intake_revision"}
+        row.facts = {**old, "colour": "wrongly read"}
+    assert stale_originals(workshop) >= 1
+    assert list(read_again(workshop)) == []
+    with workshop.database.begin() as session:
+        facts = session.get_one(Original, sha256).facts
+    assert (facts["colour"], facts["intake_revision"]) == ("sRGB", INTAKE_REVISION)
+    assert stale_originals(workshop) == 0

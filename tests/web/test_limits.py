@@ -1,0 +1,335 @@
+"""What one person sends or waits for never holds up the others."""
+
+import asyncio
+import contextlib
+import json
+import threading
+from collections.abc import Awaitable, Callable
+
+import pytest
+from fastapi import FastAPI
+from sqlalchemy.exc import OperationalError
+from starlette.testclient import TestClient
+
+from lucidex.core.cancelling import check_wanted
+from lucidex.core.errors import BusyError, NoLongerWantedError, SaidError, UnavailableError
+from lucidex.core.typed_places import read_demands
+from lucidex.services.results import Renderer
+from lucidex.web import bodies, uploads
+from lucidex.web.problems import status_of
+from lucidex.web.queues import Queue, while_wanted
+from tests.conftest import encoded, picture
+from tests.web.conftest import Visitor, Work
+
+Sent = list[dict[str, object]]
+
+
+def asked(method: str, path: str, headers: dict[str, str]) -> dict[str, object]:
+    """A request as the server hands it to the application."""
+    raw = [(name.lower().encode(), value.encode()) for name, value in {"host": "127.0.0.1", **headers}.items()]
+    return {
+        "type": "http",
+        "http_version": "1.1",
+        "method": method,
+        "scheme": "http",
+        "path": path,
+        "raw_path": path.encode(),
+        "root_path": "",
+        "query_string": b"name=x.jpg",
+        "headers": raw,
+        "client": ("192.0.2.7", 50_000),
+        "server": ("127.0.0.1", 80),
+        "extensions": {},
+        "state": {},
+    }
+
+
+async def answered(
+    application: FastAPI, scope: dict[str, object], receive: Callable[[], Awaitable[dict[str, object]]]
+) -> Sent:
+    sent: Sent = []
+
+    async def send(message: dict[str, object]) -> None:
+        sent.append(message)
+
+    await application(scope, receive, send)  # type: ignore[arg-type]
+    return sent
+
+
+async def never() -> dict[str, object]:
+    """A body that does not come."""
+    await asyncio.Event().wait()
+    raise AssertionError
+
+
+def signed(visitor: Visitor) -> dict[str, str]:
+    cookies = "; ".join(f"{name}={value}" for name, value in visitor.client.cookies.items())
+    return {"cookie": cookies, "x-csrf-token": visitor.csrf, "accept": "application/json"}
+
+
+def test_a_stranger_is_refused_before_anything_is_read(application: FastAPI) -> None:
+    """Not a byte of the body is asked for: no stranger has anything parsed or spooled."""
+
+    async def told() -> dict[str, object]:
+        raise AssertionError("the body was read")
+
+    async def ask() -> Sent:
+        headers = {"content-type": "application/json", "content-length": "100000000"}
+        return await answered(application, asked("PUT", "/api/pictures/1/document", headers), told)
+
+    sent = asyncio.run(ask())
+    assert sent[0]["status"] == 401
+
+
+@pytest.mark.parametrize(
+    ("path", "size"),
+    [("/api/pictures/{id}/document", bodies.JSON_BYTES), ("/pictures/{id}/texts", bodies.FORM_BYTES)],
+)
+@pytest.mark.parametrize("announced", [True, False])
+def test_a_body_beyond_its_limit_is_refused_without_being_understood(
+    application: FastAPI, work: Work, path: str, size: int, announced: bool
+) -> None:
+    """Whether it says so beforehand or only turns out to be: no more than the limit is held."""
+    given = 0
+
+    async def endless() -> dict[str, object]:
+        nonlocal given
+        given += 100_000
+        return {"type": "http.request", "body": b"[" * 100_000, "more_body": True}
+
+    async def ask() -> Sent:
+        own = work.visitor.bearer if path.startswith("/api") else signed(work.visitor)
+        length = {"content-length": str(size + 1)} if announced else {}
+        headers = {**own, "content-type": "application/json", **length}
+        method = "PUT" if path.startswith("/api") else "POST"
+        return await answered(application, asked(method, path.format(id=work.picture_id), headers), endless)
+
+    sent = asyncio.run(ask())
+    assert sent[0]["status"] == 413
+    assert given <= (0 if announced else size) + bodies.DRAINED_BYTES + 200_000
+
+
+def test_signing_in_takes_a_small_form_only(application: FastAPI) -> None:
+    client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
+    answer = client.post("/sign-in", data={"login": "x" * bodies.SIGN_IN_BYTES, "password": "y"})
+    assert answer.status_code == 413
+    assert "the most that is taken here" in answer.text
+
+
+def test_a_body_that_does_not_come_is_given_up(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(bodies, "BODY_SECONDS", 0.05)
+    scope = asked("POST", f"/pictures/{work.picture_id}/texts", signed(work.visitor))
+    sent = asyncio.run(answered(application, scope, never))
+    assert sent[0]["status"] == 408
+
+
+def test_a_file_that_stops_coming_is_given_up_and_leaves_nothing(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(uploads, "IDLE_SECONDS", 0.05)
+    incoming = application.state.context.workshop.data_folder / "originals" / "incoming"
+    scope = asked("POST", f"/folios/{work.folio_id}/pictures", signed(work.visitor))
+    sent = asyncio.run(answered(application, scope, never))
+    assert sent[0]["status"] == 408
+    said = json.loads(b"".join(part.get("body", b"") for part in sent[1:]))["detail"]  # type: ignore[misc]
+    assert said.startswith("“x.jpg” was not taken. It did not arrive in time.")
+    assert list(incoming.iterdir()) == []
+
+
+def test_files_that_trickle_hold_up_no_page(application: FastAPI, visit: Callable[[], Visitor]) -> None:
+    """Three times as many as there are threads, and a page is answered all the same."""
+    visitors = [visit() for _ in range(4)]
+    made = [one.client.post("/api/folios", json={"name": "T"}, headers=one.bearer) for one in visitors]
+    folios = [answer.json() for answer in made]
+    headers = [signed(visitor) for visitor in visitors]
+    page = {name: value for name, value in signed(visitors[0]).items() if name == "cookie"}
+
+    async def empty() -> dict[str, object]:
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    async def run() -> tuple[Sent, int]:
+        trickling = [
+            asyncio.create_task(answered(application, asked("POST", f"/folios/{folio['id']}/pictures", own), never))
+            for folio, own in zip(folios, headers, strict=True)
+            for _ in range(10)
+        ]
+        while application.state.context.queues.uploads._held.total() < 40:
+            await asyncio.sleep(0)
+        sent = await asyncio.wait_for(answered(application, asked("GET", "/", page), empty), 20)
+        waiting = sum(not task.done() for task in trickling)
+        for task in trickling:
+            task.cancel()
+        await asyncio.gather(*trickling, return_exceptions=True)
+        return sent, waiting
+
+    sent, waiting = asyncio.run(run())
+    assert sent[0]["status"] == 200
+    assert waiting == 40
+
+
+def test_a_queue_gives_each_a_share_and_says_when_it_is_full() -> None:
+    async def run() -> list[str]:
+        queue, said = Queue("files", 1, 4, 2, 30.0), []
+        enough = asyncio.Event()
+
+        async def wait(person: int) -> None:
+            try:
+                async with queue.seat(person):
+                    await enough.wait()
+            except BusyError as error:
+                said.append(f"{person}: {error.sentence}")
+
+        tasks = [asyncio.create_task(wait(person)) for person in (1, 1, 1, 2, 3, 4)]
+        while len(said) < 2:
+            await asyncio.sleep(0)
+        enough.set()
+        await asyncio.gather(*tasks)
+        async with queue.seat(1):  # all seats are given back
+            pass
+        return said
+
+    refused = asyncio.run(run())
+    assert [one.split(":")[0] for one in refused] == ["1", "4"]
+    assert all("Too many files" in one for one in refused)
+
+
+def test_whoever_waits_too_long_in_a_queue_is_told() -> None:
+    async def run() -> None:
+        queue = Queue("previews", 1, 9, 9, 0.02)
+        async with queue.seat(1):
+            with pytest.raises(BusyError, match="take longer than usual"):
+                async with queue.seat(2):
+                    raise AssertionError
+        async with queue.seat(2):  # nobody's seat was lost
+            pass
+
+    asyncio.run(run())
+
+
+def test_what_nobody_waits_for_any_more_is_told_to_stop() -> None:
+    class Gone:
+        """A request whose browser was closed."""
+
+        async def is_disconnected(self) -> bool:
+            return True
+
+    async def run() -> None:
+        stopped = threading.Event()
+
+        def compute() -> None:
+            while True:
+                check_wanted()
+
+        async with while_wanted(Gone()):  # type: ignore[arg-type]
+            with pytest.raises(NoLongerWantedError):
+                await asyncio.to_thread(compute)
+            stopped.set()
+        assert stopped.is_set()
+        check_wanted()  # what comes after is wanted
+
+    asyncio.run(run())
+
+
+def test_a_busy_queue_is_said_in_words_with_503(work: Work, application: FastAPI) -> None:
+    queue = application.state.context.queues.files
+    before, queue.most = queue.most, 0
+    try:
+        answer = work.visitor.client.get(f"/pictures/{work.picture_id}/places/{work.place_id}/file")
+    finally:
+        queue.most = before
+    assert answer.status_code == 503
+    assert answer.headers["retry-after"]
+    assert "Too many files are asked for" in answer.text
+
+
+def test_unavailable_things_and_their_kin_have_the_status_of_their_family() -> None:
+    class NewKindError(UnavailableError):
+        pass
+
+    assert status_of(NewKindError("x"))[0] == 503
+
+
+@pytest.mark.parametrize("line", [" " * 2_500 + "x", "1600x900" + " " * 380 + "on white", "or " * 130, "0" * 399])
+def test_no_typed_line_takes_long(work: Work, line: str) -> None:
+    """Reading goes on and never back: a line is refused or understood at once, whatever its blanks."""
+    with contextlib.suppress(SaidError):
+        read_demands(line)
+    answer = work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": line})
+    assert answer.status_code in {200, 422}
+
+
+@pytest.mark.parametrize("what", ["framings", "outputs"])
+def test_a_document_has_a_limit_to_its_lists(work: Work, what: str) -> None:
+    many = {str(number): {} for number in range(1, 5_000)}
+    body = {"version": 1, "document": {what: many}}
+    answer = work.visitor.client.put(
+        f"/api/pictures/{work.picture_id}/document", headers=work.visitor.bearer, json=body
+    )
+    assert answer.status_code == 422
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "preview?w=1600&h=1200&part=39.9999,0,0.0001,0.0001",
+        "preview?w=4000&h=4000&part=0,0,2,2",
+    ],
+)
+def test_looking_closer_than_can_be_seen_is_refused_in_words(work: Work, path: str) -> None:
+    answer = work.visitor.client.get(f"/pictures/{work.picture_id}/{path}", headers={"Accept": "application/json"})
+    assert answer.status_code == 422
+    assert "times as large as it is" in answer.json()["detail"]
+
+
+def test_headers_are_on_every_answer_even_where_no_route_was_reached(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fails(self: Renderer, wanted: object) -> bytes:
+        raise ZeroDivisionError
+
+    stranger = TestClient(application, base_url="http://elsewhere.example", raise_server_exceptions=False)
+    nobody = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
+    monkeypatch.setattr(Renderer, "preview", fails)
+    answers = [
+        stranger.get("/"),
+        nobody.get("/nothing/here"),
+        work.visitor.client.get(f"/pictures/{work.picture_id}/preview"),
+    ]
+    assert [answer.status_code for answer in answers] == [400, 404, 500]
+    for answer in answers:
+        assert "default-src 'none'" in answer.headers["content-security-policy"]
+        assert answer.headers["x-content-type-options"] == "nosniff"
+
+
+def test_a_missing_database_is_503_with_a_sentence_and_ready_says_so(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    client = work.visitor.client
+    assert client.get("/readyz").status_code == 200
+
+    def away(*_: object, **__: object) -> None:
+        raise OperationalError("SELECT", {}, ConnectionError("gone"))
+
+    database = application.state.context.workshop.database
+    with monkeypatch.context() as gone:
+        gone.setattr(database, "_sessions", away)
+        gone.setattr(database.engine, "connect", away)
+        answer = client.get("/")
+        assert answer.status_code == 503
+        assert "The database does not answer at the moment. Nothing was lost" in answer.text
+        ready = client.get("/readyz")
+        assert (ready.status_code, ready.json()["database"]) == (503, False)
+        assert client.get("/healthz").json() == {"alive": True}
+    assert client.get("/").status_code == 200
+
+
+def test_a_picture_can_be_brought_in_through_the_stream(work: Work) -> None:
+    content = encoded(picture(64, 48, seed=77))
+    answer = work.visitor.client.post(
+        f"/folios/{work.folio_id}/pictures?name=a%20b.png",
+        content=content,
+        headers={"X-CSRF-Token": work.visitor.csrf, "Accept": "application/json"},
+    )
+    assert answer.json()["file_name"] == "a b.png"
