@@ -28,14 +28,13 @@ from PIL import Image
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import Encoding, FormatName, encode
 from lucidex.core.geometry import Rule, Size, fit
-from lucidex.core.intake import Facts
 from lucidex.core.levels import Source
 from lucidex.core.places import PlaceDemand
 from lucidex.core.render import draw, plan
 from lucidex.core.typed_places import read_demand
 from lucidex.records.decoded import DecodedStore
 from lucidex.services.workshop import RENDER_THREADS
-from lucidex.work.decoding import decode
+from lucidex.work.decoding import decode_into
 from lucidex.work.isolated import IsolatedRunner
 
 WIDTH, HEIGHT = 6000, 4000
@@ -94,10 +93,11 @@ def by_lucidex(path: Path, typed: tuple[str, ...], runner: IsolatedRunner, decod
 
 def opened(path: Path, runner: IsolatedRunner, decoded: DecodedStore) -> Source:
     folder = Path(tempfile.mkdtemp(dir=path.parent))
-    facts = Facts.model_validate_json(runner.run(decode, str(path), str(folder)))
+    facts = decode_into(runner, path, folder)
     key = folder.name.ljust(64, "0")
     decoded.keep(key, folder)
-    return decoded.source(key, facts)
+    opens = lambda number: decoded.level(key, facts, number)  # noqa: E731
+    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, opens)
 
 
 def made(source: Source, typed: tuple[str, ...]) -> list[bytes]:
@@ -201,8 +201,9 @@ def measure(folder: Path, rounds: int) -> None:
     vips_peak = peak_of(single + f"b.by_libvips(Path({str(path)!r}), b.FOUR)", path)
     pillow_peak = peak_of(single + f"b.by_pillow(Path({str(path)!r}), b.FOUR)", path)
     ours_peak = peak_of(
-        single + f"from lucidex.core.intake import take_in\nlevels = {{}}\n"
-        f"take_in(Path({str(path)!r}), lambda n, pixels: pixels.tofile({str(folder)!r} + f'/l{{n}}.raw'))",
+        single + f"from lucidex.core.decoding import take_in\n"
+        f"outs = {{n: open({str(folder)!r} + f'/l{{n}}.raw', 'wb') for n in LADDER}}\n"
+        f"take_in(open({str(path)!r}, 'rb'), lambda n, rows: outs[n].write(rows.data))",
         path,
     )
     ratios = f"{ours_peak / vips_peak:.2f} × libvips ({vips_peak:.0f} MB)  "

@@ -1,5 +1,6 @@
 """Shared by all tests: pictures made on the spot, a real MariaDB, the running application."""
 
+import os
 import secrets
 import shutil
 import tempfile
@@ -10,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 import pyvips
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
@@ -19,7 +20,10 @@ from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
 
 settings.register_profile("lucidex", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=80)
-settings.load_profile("lucidex")
+# where a test is only to notice sabotage, the smallest case need not be found
+QUICKLY = (Phase.explicit, Phase.reuse, Phase.generate)
+settings.register_profile("sabotage", parent=settings.get_profile("lucidex"), phases=QUICKLY)
+settings.load_profile("sabotage" if "LUCIDEX_SABOTAGE" in os.environ else "lucidex")
 
 Pixels = npt.NDArray[np.uint8]
 PASSWORD = "a-long-enough-password"
@@ -48,6 +52,8 @@ def smooth_picture(width: int, height: int) -> Pixels:
 @pytest.fixture(scope="session")
 def database_server() -> Iterator[MariaDbServer]:
     folder = Path(tempfile.mkdtemp(prefix="lucidex-db-"))
+    if (made := os.environ.get("LUCIDEX_DATABASE")) is not None:
+        shutil.copytree(made, folder, dirs_exist_ok=True)
     server = MariaDbServer(folder)
     server.start()
     yield server

@@ -228,7 +228,7 @@ def test_looking_very_close_costs_what_is_shown() -> None:
 
 def test_a_turned_picture_keeps_its_edge_where_it_is() -> None:
     """The warp has real neighbours beyond its window: what lies outside continues into it without a rim."""
-    pixels = smooth_picture(800, 600)
+    pixels = picture(800, 600)
     source, whole = source_of(pixels), Size(800, 600)
     document = PictureDocument(steps=entries(Straighten(angle_degrees=3.0)))
     frame = document.frame(whole)
@@ -236,4 +236,5 @@ def test_a_turned_picture_keeps_its_edge_where_it_is() -> None:
     inner = Placement(Window(130, 120, 100, 80), Size(100, 80), 0, 0, Size(100, 80))
     around = draw(source, plan(source, frame, large, None)).numpy()
     alone = draw(source, plan(source, frame, inner, None)).numpy()
-    assert np.abs(around[20:100, 30:130].astype(int) - alone).max() <= 1
+    # noise, where a thirty-second of a pixel counts: OpenCV's own grid; without neighbours it is three times as much
+    assert np.abs(around[20:100, 30:130].astype(int) - alone).max() <= 14

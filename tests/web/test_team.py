@@ -93,7 +93,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
     """Every change of a folio, its pictures, places and runs is refused; every look at them is not."""
     looker = visit()
     share_folio(workshop, work.visitor.who, work.folio_id, looker.who.login, Scope.LOOK)
-    own = {"logo", "variant", "accept"}  # one's own things, made from what one may see; and what was right already
+    own = {"logo", "variant", "keep", "accept"}  # things of one's own; and what was right already
     refused = 0
     for method, path in all_routes(application):
         if not re.search(r"\{(folio|picture|place|run|cell)_id\}", path) or "/logos/" in path or "/routines/" in path:

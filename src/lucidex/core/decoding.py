@@ -134,7 +134,8 @@ def _as_far_as_it_goes(
         raise UnreadableFileError(_broken(name, is_cut)) from error
     if loss.share > MOST_MISSING:
         raise UnreadableFileError(_broken(name, is_cut, loss.share)) from cause
-    return facts.model_copy(update={"damage": _damage(name, is_cut, loss)})
+    is_coarse = is_cut and bool(image.get_typeof("interlaced") and image.get("interlaced"))
+    return facts.model_copy(update={"damage": _damage(name, is_cut, is_coarse, loss)})
 
 
 def _broken(name: SourceFormat, is_cut: bool, share: float | None = None) -> str:
@@ -144,12 +145,14 @@ def _broken(name: SourceFormat, is_cut: bool, share: float | None = None) -> str
     return f"It is a damaged {name} file: {'its contents' if share is None else part} cannot be decoded."
 
 
-def _damage(name: SourceFormat, is_cut: bool, loss: _Loss) -> str:
+def _damage(name: SourceFormat, is_cut: bool, is_coarse: bool, loss: _Loss) -> str:
     begins = f"The {name} file is cut off" if is_cut else f"The {name} file is damaged"
     if loss.missing_rows > loss.rows * 0.002 + 1:
         return f"{begins}: the lowest {loss.missing_rows} of {loss.rows} rows are missing."
     if loss.share > 0.002:
         return f"{begins}: about {max(1, round(loss.share * 100))} % of the picture is missing."
+    if is_coarse:  # what came first was the whole picture, coarsely
+        return f"{begins}: its finer detail is missing, so that it is softer than it should be."
     return f"{begins}: parts of the picture may be wrong. Compare it with another copy."
 
 
@@ -197,8 +200,9 @@ def _check_size(image: pyvips.Image, name: SourceFormat, most_bytes: int) -> Non
     if image.width * image.height * a_pixel > most_bytes:
         raise TooLargeError(
             f"It measures {image.width} × {image.height} pixels and is stored so that it can only be decoded as a "
-            "whole, which takes more memory than is allowed for one picture. "
-            "Save it without “progressive” or “interlaced”."
+            "whole, which takes more memory than is allowed for one picture."
+            + " Save it without “progressive” or “interlaced”."
+            * is_interlaced
         )
 
 

@@ -72,9 +72,9 @@ class Source:
         """The transform from stored pixels to the upright original."""
         return uprighting(self.stored, self.orientation)
 
-    def level(self, number: int) -> pyvips.Image:
-        """The working image of a level, carrying the source's profile."""
-        return with_profile(image_of_memory(self.open_level(number), self.layout), self.profile)
+    def image_of(self, pixels: AnyPixels) -> pyvips.Image:
+        """Pixels of this source's kind as a working image that carries its profile, without copying them."""
+        return with_profile(image_of_memory(pixels, self.layout), self.profile)
 
 
 def level_size(stored: Size, number: int) -> Size:

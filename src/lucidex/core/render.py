@@ -18,9 +18,8 @@ from lucidex.core.cancelling import check_wanted
 from lucidex.core.frame import Frame, Layer
 from lucidex.core.geometry import Box, Placement, Point, Size, Window
 from lucidex.core.grounds import Colour
-from lucidex.core.levels import AnyPixels, Source, image_of_memory, level_for, level_size
+from lucidex.core.levels import AnyPixels, Source, level_for, level_size
 from lucidex.core.painting import paint
-from lucidex.core.profiles import with_profile
 from lucidex.core.resampling import resampled, resampled_floats, unpremultiplied
 from lucidex.core.stamping import Stamp, stamped
 from lucidex.core.transform import Transform, shift
@@ -31,6 +30,7 @@ MOST_FINER = 3
 FINER_UP_TO_PIXELS = 60_000_000
 UNTREATED = Treatment()
 MOST_TREATED = 2.0  # enlargement: beyond it, effects are computed at this scale and what comes out is enlarged
+MOST_REACH = 400  # drawn pixels around a part that effects may look at at its own scale
 WARP_STRIP_PIXELS = 8_000_000
 WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
 
@@ -62,7 +62,7 @@ class Plan:
         nothing between its pixels that they could find, and what they look at would grow without bound.
         """
         placed = self.placement
-        if placed.enlargement <= MOST_TREATED or not self.treatment.reach(self.unit):
+        if placed.enlargement <= MOST_TREATED or self.treatment.reach(self.unit) <= MOST_REACH:
             return self
         scale = MOST_TREATED / placed.enlargement
         drawn = Size(max(1, math.ceil(placed.drawn.width * scale)), max(1, math.ceil(placed.drawn.height * scale)))
@@ -226,11 +226,8 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
         .then(Transform(scale_x, 0, 0, scale_y, -0.5, -0.5))
     )
     warped = _warp(reduced, to_reduced, placement.drawn, _finer(densities, placement.drawn))
-    if not source.layout.has_alpha:
-        return with_profile(image_of_memory(warped, source.layout), source.profile)
-    return with_profile(
-        image_of_memory(unpremultiplied(warped, source.layout.number_type), source.layout), source.profile
-    )
+    layout = source.layout
+    return source.image_of(unpremultiplied(warped, layout.number_type) if layout.has_alpha else warped)
 
 
 def _reduced(source: Source, level: int, box: Box, shrink: float) -> AnyPixels:
@@ -313,7 +310,7 @@ def _resample(source: Source, level: int, window: Window, drawn: Size) -> pyvips
     """
     inside = Window(window.left / level, window.top / level, window.width / level, window.height / level)
     pixels = resampled(source.open_level(level), inside, drawn, source.layout.has_alpha)
-    return with_profile(image_of_memory(pixels, source.layout), source.profile)
+    return source.image_of(pixels)
 
 
 def _turn(image: pyvips.Image, transform: Transform) -> pyvips.Image:

@@ -24,7 +24,6 @@ from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.services.finishing import free_cells, has_work, work
 from lucidex.services.people import add_person, find_login
-from lucidex.services.rereading import read_again, stale_originals
 from lucidex.services.results import Renderer, release_leases
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
@@ -129,7 +128,6 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     workshop.sweep()
     release_leases(workshop)
     free_cells(workshop)
-    _read_again(workshop)
     compile_kernels()  # read from their cache but for the first time, so that no visitor waits for it
     for trouble in add_looks(wanted.data / "looks"):
         print(f"A look was left out. {trouble}")
@@ -138,7 +136,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     arguments = (str(wanted.data / "files"), server.url)
     dispatcher = LocalProcesses(lambda: has_work(workshop), work, arguments)
     app = create_app(AppContext(workshop, Renderer(workshop), dispatcher, demo), _secret(wanted.data))
-    cleaning = Cleaning(workshop)
+    cleaning = Cleaning(workshop, lambda said: print(said, flush=True))
     trusted = wanted.trust_forwarded_from
     config = uvicorn.Config(
         app,
@@ -161,15 +159,6 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     cleaning.stop()
     print("\nStopped.")
     return 0
-
-
-def _read_again(workshop: Workshop) -> None:
-    """Originals that an earlier version read are read once more, so that what is known of them is true."""
-    count = stale_originals(workshop)
-    if count:
-        print(f"{count} originals are read again, because this version reads more truly …", flush=True)
-        for trouble in read_again(workshop):
-            print(f"  {trouble}", flush=True)
 
 
 def _first_people(workshop: Workshop, wanted: argparse.Namespace) -> str:

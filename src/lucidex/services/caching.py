@@ -27,6 +27,12 @@ class CappedCache(Generic[Cached]):
                 self._held.move_to_end(key)
             return found
 
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._held.clear()
+            self._weight = 0
+
     def put(self, key: Hashable, thing: Cached) -> None:
         """Keep a thing; the least recently used make room."""
         weight = self._weigh(thing)

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -18,6 +18,7 @@ from lucidex.core.errors import (
     NotFoundError,
     SaidError,
     TooLargeError,
+    UnavailableError,
     UnforeseenError,
     UnreadableFileError,
 )
@@ -216,7 +217,11 @@ def open_source(workshop: Workshop, sha256: str, facts: Facts, cleanings: tuple[
         try:
             return _level(workshop, sha256, facts, cleanings, number)
         except FileNotFoundError:
-            _decode_again(workshop, sha256)
+            found = _decode_again(workshop, sha256)
+            if (found.layout, found.stored) != (facts.layout, facts.stored):
+                # an earlier version read it otherwise; `services.rereading` has not come to it yet
+                _know_anew(workshop, sha256, found)
+                raise UnavailableError("This picture was read anew by this version. Load the page again.") from None
             return _level(workshop, sha256, facts, cleanings, number)
 
     return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
@@ -238,10 +243,17 @@ def decode_stored(workshop: Workshop, sha256: str) -> Facts:
     return _decode(workshop, stored_original(workshop, sha256), sha256)
 
 
-def _decode_again(workshop: Workshop, sha256: str) -> None:
+def _know_anew(workshop: Workshop, sha256: str, facts: Facts) -> None:
+    with workshop.database.begin() as session:
+        body = facts.model_dump(mode="json")
+        session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
+    workshop.forget_facts()
+
+
+def _decode_again(workshop: Workshop, sha256: str) -> Facts:
     """Decode a stored original whose pixels the cache let go. DamagedStoreError where that is not possible."""
     try:
-        decode_stored(workshop, sha256)
+        return decode_stored(workshop, sha256)
     except (UnreadableFileError, TooLargeError) as error:
         raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
 

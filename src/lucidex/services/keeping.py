@@ -150,7 +150,8 @@ def _removed_pictures(workshop: Workshop, moment: datetime) -> int:
     count = 0
     with workshop.database.begin() as session:
         old = select(Picture.id).where(Picture.removed_at < moment - REMOVED_FOR)
-        ids = list(session.scalars(old.limit(AT_ONCE)))
+        # locked, so that whoever puts one back meanwhile waits, and finds it gone rather than half gone
+        ids = list(session.scalars(old.limit(AT_ONCE).with_for_update(skip_locked=True)))
         for picture_id in ids:
             session.execute(delete(Cell).where(Cell.picture_id == picture_id))
             session.execute(delete(Document).where(Document.picture_id == picture_id))

@@ -131,7 +131,7 @@ def change_password(workshop: Workshop, who: Who, old: str, new: str, keep_sessi
         person = _person(session, who.id)
         person.password_hash = hashed
         _end_sessions(session, person.id, keep_session)
-        note(session, who.id or None, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
+        note(session, who.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
 
 
 def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
@@ -143,7 +143,8 @@ def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
         person = _person(session, person_id)
         person.password_hash = hashed
         _end_sessions(session, person.id)
-        note(session, who.id or None, EventKind.PASSWORD, f"Gave {person.login} a fresh password; their sessions were ended.")
+        said = f"Gave {person.login} a fresh password; their sessions were ended."
+        note(session, who.id or None, EventKind.PASSWORD, said)
     return fresh
 
 

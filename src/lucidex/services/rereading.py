@@ -35,3 +35,4 @@ def read_again(workshop: Workshop) -> Iterator[str]:
         with workshop.database.begin() as session:
             body = facts.model_dump(mode="json")
             session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
+        workshop.forget_facts()

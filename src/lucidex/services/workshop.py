@@ -81,6 +81,11 @@ class Workshop:
         """Bytes that are left where pictures are kept."""
         return shutil.disk_usage(self.data_folder).free
 
+    def forget_facts(self) -> None:
+        """What is known of originals has changed: nothing that was worked out from it is remembered."""
+        for cache in (self.states, self.pinned, self.logo_facts, self.placed, self.fineness):
+            cache.clear()
+
     def new_holder(self) -> str:
         """A name for somebody of this installation who computes something: nobody else's."""
         return self.installation + secrets.token_hex((HOLDER_LENGTH - len(self.installation)) // 2)

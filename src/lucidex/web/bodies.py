@@ -61,6 +61,7 @@ class Bodies:
             if scope["path"] != "/sign-in" and await find_visitor(request, self._context) is None:
                 raise not_signed_in(scope["path"])
             limit = _limit(scope)
+            request.state.is_streamed = limit.is_streamed
             if limit.is_streamed:
                 await self._app(scope, receive, send)
                 return

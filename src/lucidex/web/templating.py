@@ -32,6 +32,18 @@ def _day(moment: datetime) -> str:
     return f"{moment.day} {moment:%B %Y, %H:%M} UTC"
 
 
+def _browser(said: str) -> str:
+    """What a browser says of itself, short enough for a list: the system it names, or else its first word.
+
+    >>> _browser("Something/5.0 (X11; Linux x86_64) Engine/1"), _browser("script/0.28"), _browser("")
+    ('a browser on X11; Linux x86_64', 'script/0.28', 'an unnamed browser')
+    """
+    _, bracket, rest = said.partition("(")
+    if bracket:
+        return f"a browser on {rest.partition(')')[0][:40]}"
+    return said.split(" ")[0][:40] or "an unnamed browser"
+
+
 def _query(**parts: object) -> str:
     given = {name: value for name, value in parts.items() if value is not None}
     return "?" + urlencode(given) if given else ""
@@ -54,7 +66,13 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-environment.filters |= {"weight": format_weight, "number": format_number, "day": _day, "points": _points}
+environment.filters |= {
+    "weight": format_weight,
+    "number": format_number,
+    "day": _day,
+    "points": _points,
+    "browser": _browser,
+}
 environment.globals |= {
     "look_key": look_key,
     "look_name": look_name,

@@ -7,6 +7,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places import PlaceDemand
 from lucidex.core.typed_places import read_demand
 from lucidex.services import prepare, wanted
+from lucidex.services.events import EventKind, note_alone
 from lucidex.services.gather import original_file
 from lucidex.services.logos import check_steps
 from lucidex.services.places import demand_of, find_place
@@ -60,7 +61,9 @@ def finished_file(app: App, who: Bearer, picture_id: int, place_id: int) -> File
     place = find_place(app.workshop, who, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    return _file(app, wanted.in_place(app.workshop, state, str(place_id), demand_of(place)))
+    placed = wanted.in_place(app.workshop, state, str(place_id), demand_of(place))
+    note_alone(app.workshop, who.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
+    return _file(app, placed)
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
