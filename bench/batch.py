@@ -25,7 +25,7 @@ from lucidex.core.typed_places import read_demand
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.records.models import RunState
-from lucidex.services.finishing import has_work, work
+from lucidex.services.finishing import give_back, has_work, work
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import add_person
 from lucidex.services.places import hang_place
@@ -75,7 +75,14 @@ def by_run(workshop: Workshop, url: str, paths: list[Path]) -> tuple[float, floa
     assert isinstance(folio, int)
     for typed in FOUR:
         hang_place(workshop, who, folio, read_demand(typed).demand())
-    dispatcher = LocalProcesses(lambda: has_work(workshop), work, (str(workshop.data_folder), url), CORES)
+    dispatcher = LocalProcesses(
+        lambda: has_work(workshop),
+        work,
+        (str(workshop.data_folder), url),
+        workshop.new_holder,
+        lambda name: give_back(workshop, name),
+        CORES,
+    )
     start = time.perf_counter()
     run_id = begin_run(workshop, who, folio, USUAL_PATTERN)
     dispatcher.wake()

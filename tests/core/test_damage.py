@@ -2,6 +2,7 @@
 
 import io
 import struct
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,7 @@ from tests.core.test_intake import taken
 WIDTH, HEIGHT = 400, 300
 
 
+@cache
 def grainy(width: int = WIDTH, height: int = HEIGHT) -> Pixels:
     """A photograph of sorts: no row of it is of one colour, and nothing is black."""
     grain = np.random.default_rng(3).integers(0, 9, (height, width, 3))
@@ -54,6 +56,11 @@ def tiff_with_directory_first(pixels: Pixels, rows_a_strip: int = 6) -> bytes:
     head += struct.pack("<I3H", 0, 8, 8, 8)
     sizes = struct.pack(f"<{count}I", *offsets) + struct.pack(f"<{count}I", *(len(strip) for strip in strips))
     return head + sizes + b"".join(strips)
+
+
+@cache
+def whole_file(suffix: str) -> bytes:
+    return tiff_with_directory_first(grainy()) if suffix == ".tif" else encoded(grainy(), suffix)
 
 
 def cut_with_end_mark(content: bytes, share: float) -> bytes:
@@ -138,7 +145,7 @@ def test_what_a_decoder_complains_of_never_comes_in_silently(
 ) -> None:
     """Cut anywhere, or with bytes overwritten: refused, marked, or whole by the decoder's own checks."""
     random = np.random.default_rng(seed)
-    whole = bytearray(tiff_with_directory_first(grainy()) if suffix == ".tif" else encoded(grainy(), suffix))
+    whole = bytearray(whole_file(suffix))
     if cut:
         whole = whole[: int(random.integers(20, len(whole) - 40))]
     else:

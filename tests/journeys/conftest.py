@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
-from lucidex.services.finishing import has_work, work
+from lucidex.services.finishing import give_back, has_work, work
 from lucidex.services.people import Who
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
@@ -56,7 +56,13 @@ def shared_workshop(database_server: MariaDbServer, tmp_path_factory: pytest.Tem
 def site(shared_workshop: Workshop, database_server: MariaDbServer) -> Iterator[str]:
     """The address of the application, served by uvicorn on loopback."""
     arguments = (str(shared_workshop.data_folder), database_server.url)
-    dispatcher = LocalProcesses(lambda: has_work(shared_workshop), work, arguments)
+    dispatcher = LocalProcesses(
+        lambda: has_work(shared_workshop),
+        work,
+        arguments,
+        shared_workshop.new_holder,
+        lambda name: give_back(shared_workshop, name),
+    )
     context = AppContext(shared_workshop, Renderer(shared_workshop), dispatcher)
     application = create_app(context, "a-secret-for-journeys")
     with listen() as listening:

@@ -13,6 +13,7 @@ from io import BufferedReader
 from pathlib import Path
 
 import pytest
+import pyvips
 
 from lucidex.core.cancelling import until
 from lucidex.core.errors import (
@@ -125,9 +126,10 @@ def test_a_process_that_dies_harms_nobody(tmp_path: Path) -> None:
 
 
 def test_a_picture_too_large_for_the_memory_is_refused_in_words(tmp_path: Path) -> None:
-    (tmp_path / "a.jpg").write_bytes(encoded(smooth_picture(9_000, 9_000), ".jpg", Q=50, interlace=True))
+    plain = pyvips.Image.black(8_500, 8_500, bands=3).copy(interpretation="srgb")
+    plain.write_to_file(str(tmp_path / "a.jpg"), interlace=True)
     with pytest.raises(TooLargeError, match="memory"):
-        decode_into(IsolatedRunner(limits=Limits(memory_bytes=400_000_000)), tmp_path / "a.jpg", tmp_path)
+        decode_into(IsolatedRunner(limits=Limits(memory_bytes=500_000_000)), tmp_path / "a.jpg", tmp_path)
 
 
 def test_what_nobody_waits_for_any_more_is_stopped() -> None:

@@ -12,6 +12,7 @@ import pytest
 from sqlalchemy import select, update
 
 from lucidex import check_store, people
+from lucidex.core.errors import StorageFullError
 from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.typed_places import read_demand
@@ -20,6 +21,7 @@ from lucidex.records.migrating import migrate
 from lucidex.records.models import Cell, CellState, Event, Original, Picture, Place, Result, Run, Snapshot, now
 from lucidex.services import finishing, gather, keeping, logos, runs
 from lucidex.services.archives import MISSING_NAME, archive
+from lucidex.services.folios import read_folio
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who, add_person
 from lucidex.services.places import demand_of, hang_place
@@ -209,6 +211,22 @@ def test_old_runs_that_others_followed_go(workshop: Workshop, renderer: Renderer
         assert session.get(Run, run) is None
         assert session.get(Run, newer) is not None, "the newest of a folio stays"
         assert session.scalars(select(Cell).where(Cell.run_id == run, Cell.state == CellState.DONE)).all() == []
+
+
+def test_nothing_is_brought_in_beyond_the_quota_or_onto_a_full_disk(
+    workshop: Workshop, who: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first = bring_in(workshop, who, NewFolio("Mine"), "a.png", [fresh()])
+    with monkeypatch.context() as small:
+        small.setattr(gather, "QUOTA_BYTES", 10)
+        for target in (first.folio_id, NewFolio("Another")):
+            with pytest.raises(StorageFullError, match="are the most"):
+                bring_in(workshop, who, target, "b.png", [fresh()])
+    with monkeypatch.context() as full:
+        full.setattr(workshop, "disk_free", lambda: 1_000)
+        with pytest.raises(StorageFullError, match="disk on which pictures are kept is full"):
+            bring_in(workshop, who, first.folio_id, "b.png", [fresh()])
+    assert len(read_folio(workshop, who, first.folio_id).pictures) == 1
 
 
 def test_little_room_is_said(workshop: Workshop, monkeypatch: pytest.MonkeyPatch) -> None:

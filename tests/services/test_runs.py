@@ -294,7 +294,14 @@ def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
         hang_place(workshop, who, taken.folio_id, read_demand(typed).demand())
     run_id = runs.begin_run(workshop, who, taken.folio_id, USUAL_PATTERN)
     arguments = (str(workshop.data_folder), database_server.url)
-    dispatcher = LocalProcesses(lambda: finishing.has_work(workshop), finishing.work, arguments, count=2)
+    dispatcher = LocalProcesses(
+        lambda: finishing.has_work(workshop),
+        finishing.work,
+        arguments,
+        workshop.new_holder,
+        lambda name: finishing.give_back(workshop, name),
+        count=2,
+    )
     try:
         killed = False
         deadline = time.monotonic() + 150

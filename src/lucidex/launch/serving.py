@@ -22,7 +22,7 @@ from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.records.migrating import migrate
-from lucidex.services.finishing import free_cells, has_work, work
+from lucidex.services.finishing import free_cells, give_back, has_work, work
 from lucidex.services.people import add_person, find_login
 from lucidex.services.results import Renderer, release_leases
 from lucidex.services.workshop import Workshop
@@ -134,7 +134,9 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     sign_in = _first_people(workshop, wanted)
     demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
     arguments = (str(wanted.data / "files"), server.url)
-    dispatcher = LocalProcesses(lambda: has_work(workshop), work, arguments)
+    dispatcher = LocalProcesses(
+        lambda: has_work(workshop), work, arguments, workshop.new_holder, lambda name: give_back(workshop, name)
+    )
     app = create_app(AppContext(workshop, Renderer(workshop), dispatcher, demo), _secret(wanted.data))
     cleaning = Cleaning(workshop, lambda said: print(said, flush=True))
     trusted = wanted.trust_forwarded_from

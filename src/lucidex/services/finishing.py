@@ -132,6 +132,17 @@ def free_cells(workshop: Workshop) -> None:
         session.execute(freed.values(state=CellState.WAITING, lease_until=None))
 
 
+def give_back(workshop: Workshop, worker: str) -> None:
+    """A worker died: what it held is free at once, instead of when its leases run out."""
+    with workshop.database.begin() as session:
+        held = Cell.holder.startswith(worker[:-1])
+        for holder in set(session.scalars(select(Cell.holder).where(Cell.state == CellState.TAKEN, held))):
+            if holder is not None:
+                release_leases_of(session, holder)
+        freed = update(Cell).where(Cell.state == CellState.TAKEN, held)
+        session.execute(freed.values(state=CellState.WAITING, lease_until=None))
+
+
 def _fail(cell: Cell, sentence: str) -> None:
     cell.state, cell.said, cell.ended_at, cell.lease_until = CellState.FAILED, sentence[:400], now(), None
 
@@ -218,8 +229,8 @@ def _pause(workshop: Workshop, taken: Taken, sentence: str) -> None:
         )
 
 
-def work(files: str, database_url: str) -> None:
-    """The life of a worker process: cell after cell, until there is none for a while.
+def work(files: str, database_url: str, name: str) -> None:
+    """The life of a worker process: cell after cell, until there is none for a while. `name` is its own.
 
     One cell is computed at a time; while its file goes to the disk and into the database, the next one is computed.
     """
@@ -228,7 +239,9 @@ def work(files: str, database_url: str) -> None:
     workshop = Workshop(Path(files), database_url)
     pyvips.concurrency_set(1)
     renderer = Renderer(workshop, files_at_once=1, kept_bytes=KEPT_BYTES)
-    hands = [threading.Thread(target=_work_off, args=(workshop, renderer)) for _ in range(HANDS)]
+    hands = [
+        threading.Thread(target=_work_off, args=(workshop, renderer, f"{name[:-1]}{hand:x}")) for hand in range(HANDS)
+    ]
     for hand in hands:
         hand.start()
     for hand in hands:
@@ -236,8 +249,8 @@ def work(files: str, database_url: str) -> None:
     workshop.close()
 
 
-def _work_off(workshop: Workshop, renderer: Renderer) -> None:
-    holder, idle_since = workshop.new_holder(), time.monotonic()
+def _work_off(workshop: Workshop, renderer: Renderer, holder: str) -> None:
+    idle_since = time.monotonic()
     while time.monotonic() - idle_since < IDLE_SECONDS and _started_by_somebody():
         taken = None
         # a database that is away comes back, or the dispatcher starts another worker later

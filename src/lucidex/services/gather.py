@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -17,6 +17,7 @@ from lucidex.core.errors import (
     NotAllowedError,
     NotFoundError,
     SaidError,
+    StorageFullError,
     TooLargeError,
     UnavailableError,
     UnforeseenError,
@@ -34,6 +35,9 @@ from lucidex.services.folios import check_may_change, clean_name, folio_of, pict
 from lucidex.services.people import Who
 from lucidex.services.workshop import Workshop
 from lucidex.work.decoding import decode_into
+
+KEPT_FREE_BYTES = 300_000_000  # of the disk: beyond it nothing is brought in, so that what is there can be worked on
+QUOTA_BYTES = 100_000_000_000  # of originals in the folios of one person
 
 
 @dataclass(frozen=True)
@@ -88,10 +92,22 @@ def bring_in(
 
 
 def check_target(workshop: Workshop, who: Who, target: int | NewFolio) -> None:
-    """Refuse before anything is received where the person may not put something there."""
+    """Refuse before anything is received where the person may not put something there, or there is no room for it."""
+    if workshop.disk_free() < KEPT_FREE_BYTES:
+        raise StorageFullError("The disk on which pictures are kept is full. Free some room, then bring it in again.")
     with workshop.database.begin() as session:
+        owner_id = who.id
         if isinstance(target, int):
-            check_may_change(session, who, folio_of(session, who, target).id)
+            folio = folio_of(session, who, target)
+            check_may_change(session, who, folio.id)
+            owner_id = folio.owner_id
+        weight = select(func.coalesce(func.sum(Original.byte_count), 0)).join(Picture).join(Folio)
+        taken = int(session.scalar(weight.where(Folio.owner_id == owner_id)) or 0)
+    if taken >= QUOTA_BYTES:
+        raise StorageFullError(
+            f"The pictures in this account's folios weigh {taken / 1e9:.0f} GB, and {QUOTA_BYTES / 1e9:.0f} GB "
+            f"are the most. Take some out; they go for good after 30 days."
+        )
 
 
 def bring_in_received(

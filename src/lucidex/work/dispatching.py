@@ -31,12 +31,24 @@ class Dispatcher(Protocol):
 
 
 class LocalProcesses:
-    """Processes on this machine, one a core: started while there is work, started again where one died."""
+    """Processes on this machine, one a core: started while there is work, started again where one died.
+
+    Each has a name of its own, its last argument. What one held that died is given back at once (`give_back`),
+    instead of when its leases run out.
+    """
 
     def __init__(
-        self, has_work: Callable[[], bool], worker: Callable[..., None], arguments: tuple[str, ...], count: int = 0
+        self,
+        has_work: Callable[[], bool],
+        worker: Callable[..., None],
+        arguments: tuple[str, ...],
+        new_name: Callable[[], str],
+        give_back: Callable[[str], None],
+        count: int = 0,
     ) -> None:
         self._has_work, self._worker, self._arguments = has_work, worker, arguments
+        self._new_name, self._give_back = new_name, give_back
+        self._names: dict[int, str] = {}
         self._processes: list[ForkServerProcess | None] = [None] * (count or os.cpu_count() or 1)
         self._awake, self._closing = threading.Event(), threading.Event()
         get_ready()
@@ -64,6 +76,7 @@ class LocalProcesses:
     def _watch(self) -> None:
         while not self._closing.is_set():
             try:
+                self._give_back_of_the_dead()
                 if self._has_work():
                     self._keep_at_work()
             except Exception:  # noqa: BLE001 - the next look may go better, and nobody else starts workers
@@ -71,10 +84,18 @@ class LocalProcesses:
             self._awake.wait(LOOK_AGAIN_S)
             self._awake.clear()
 
+    def _give_back_of_the_dead(self) -> None:
+        for seat, process in enumerate(self._processes):
+            if process is not None and not process.is_alive() and seat in self._names:
+                if process.exitcode:
+                    self._give_back(self._names[seat])
+                del self._names[seat]
+
     def _keep_at_work(self) -> None:
         for seat, process in enumerate(self._processes):
             if process is None or not process.is_alive():
                 # a daemon: it ends with this process in good order, and notices by itself where that was killed
-                started = context.Process(target=self._worker, args=self._arguments, daemon=True)
+                name = self._new_name()
+                started = context.Process(target=self._worker, args=(*self._arguments, name), daemon=True)
                 started.start()
-                self._processes[seat] = started
+                self._processes[seat], self._names[seat] = started, name

@@ -70,6 +70,7 @@ async def first_picture(
     """Take a picture into a folio of its own, made together with the places typed for it."""
     demands: tuple[PlaceDemand, ...] = tuple(read_demand(text).demand() for text in size)
     new = NewFolio(name.rpartition(".")[0] or name, demands)
+    await run_in_threadpool(check_target, app.workshop, who, new)
     async with received(request, app, who, name) as file:
         return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, who, new, name, file))
 
