@@ -11,10 +11,12 @@ import numpy as np
 import numpy.typing as npt
 import pytest
 import pyvips
+from argon2 import PasswordHasher
 from hypothesis import HealthCheck, Phase, settings
 
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
+from lucidex.services import people
 from lucidex.services.people import Who, add_person
 from lucidex.services.results import Renderer
 from lucidex.services.workshop import Workshop
@@ -24,6 +26,11 @@ settings.register_profile("lucidex", deadline=None, suppress_health_check=[Healt
 QUICKLY = (Phase.explicit, Phase.reuse, Phase.generate)
 settings.register_profile("sabotage", parent=settings.get_profile("lucidex"), phases=QUICKLY)
 settings.load_profile("sabotage" if "LUCIDEX_SABOTAGE" in os.environ else "lucidex")
+
+# passwords are as dear as in the product only where that is looked at (tests/services/test_people.py)
+STRONG = people._hasher
+people._hasher = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
+people._DECOY = people._hasher.hash("nobody's")
 
 Pixels = npt.NDArray[np.uint8]
 PASSWORD = "a-long-enough-password"

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
@@ -22,6 +22,7 @@ from lucidex.web.context import AppContext
 from lucidex.work.dispatching import LocalProcesses
 from tests.conftest import PASSWORD, encoded, smooth_picture
 
+expect.set_options(timeout=20_000)  # two cores may be busy with the other tests
 AXE = Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js"
 FLAGS = [
     "--no-sandbox",
