@@ -175,7 +175,7 @@ def main() -> None:
 def measure(folder: Path, rounds: int) -> None:
     path = folder / "photograph.jpg"
     path.write_bytes(photograph())
-    runner, decoded = IsolatedRunner(), DecodedStore(folder / "decoded", 500_000_000)
+    runner, decoded = IsolatedRunner(), DecodedStore(folder / "decoded", 8_000_000_000)
     pyvips.cache_set_max(0)
     pyvips.concurrency_set(RENDER_THREADS)
     megabytes = path.stat().st_size / 1e6

@@ -42,7 +42,8 @@ class Queue:
         self._held[person_id] += 1
         try:
             try:
-                await asyncio.wait_for(self._seats.acquire(), self.patience_s)
+                async with asyncio.timeout(self.patience_s):
+                    await self._seats.acquire()
             except TimeoutError as error:
                 raise BusyError(
                     f"Other {self.what} take longer than usual, so that this was not begun. Try again in a minute."

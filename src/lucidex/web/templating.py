@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
-from starlette.responses import HTMLResponse
+from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.keys import look_name
 from lucidex.core.steps.looks import all_looks
@@ -98,6 +98,13 @@ def page(request: Request, template: str, status_code: int = 200, **values: Any)
     """A whole page; where the disk runs short, that is said on every one of them."""
     words = disk_words(request.app.state.context.workshop) if values.get("who") else ""
     return HTMLResponse(render(request, template, disk_words=words, **values), status_code)
+
+
+def lead_to(request: Request, path: str) -> Response:
+    """On to a page after a form: by htmx, or plainly where somebody was faster than the page's scripts."""
+    if request.headers.get("hx-request") == "true":
+        return Response(headers={"HX-Redirect": path})
+    return RedirectResponse(path, 303)
 
 
 def partial(request: Request, template: str, **values: Any) -> HTMLResponse:

@@ -13,7 +13,7 @@ from lucidex.services import changes, folios, gather
 from lucidex.services.prepare import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
-from lucidex.web.templating import page, partial
+from lucidex.web.templating import lead_to, page, partial
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -47,6 +47,7 @@ def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max
 
 @router.post("/folios/{folio_id}/shares")
 def share(
+    request: Request,
     app: App,
     who: SignedIn,
     folio_id: int,
@@ -55,14 +56,16 @@ def share(
 ) -> Response:
     """Share the folio with a colleague, to change it too or only to look."""
     folios.share_folio(app.workshop, who, folio_id, login, scope)
-    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/gather"})
+    return lead_to(request, f"/folios/{folio_id}/gather")
 
 
 @router.post("/folios/{folio_id}/hand-over")
-def hand_over(app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = "") -> Response:
+def hand_over(
+    request: Request, app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = ""
+) -> Response:
     """Give the folio to a colleague."""
     folios.hand_over_folio(app.workshop, who, folio_id, login)
-    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/gather"})
+    return lead_to(request, f"/folios/{folio_id}/gather")
 
 
 @router.post("/folios/{folio_id}/shares/{person_id}/remove")

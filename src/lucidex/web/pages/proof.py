@@ -28,7 +28,7 @@ from lucidex.web.pages.files import FOREVER
 from lucidex.web.pages.running import foot_of
 from lucidex.web.pages.using import use_sheet
 from lucidex.web.security import check_csrf
-from lucidex.web.templating import page, partial
+from lucidex.web.templating import lead_to, page, partial
 from lucidex.web.waiting import FILES, PREVIEWS
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -195,11 +195,13 @@ def _typed_step(app: AppContext, who: SignedIn, line: str) -> Step:
 
 
 @router.post("/folios/{folio_id}/proof/place")
-def hang(app: App, who: SignedIn, folio_id: int, line: Annotated[str, Form(max_length=200)] = "") -> Response:
+def hang(
+    request: Request, app: App, who: SignedIn, folio_id: int, line: Annotated[str, Form(max_length=200)] = ""
+) -> Response:
     """Hang a place as typed; the sheet then has a column more."""
     read_folio(app.workshop, who, folio_id)
     hang_place(app.workshop, who, folio_id, read_demand(line).demand())
-    return Response(headers={"HX-Redirect": f"/folios/{folio_id}/proof"})
+    return lead_to(request, f"/folios/{folio_id}/proof")
 
 
 @router.get("/folios/{folio_id}/proof/names")
