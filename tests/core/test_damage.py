@@ -99,6 +99,17 @@ def test_a_file_that_lacks_little_comes_in_marked_with_what_is_missing(
     assert levels[1].shape[0] == HEIGHT
 
 
+def test_what_was_put_away_before_the_damage_is_put_away_once(tmp_path: Path) -> None:
+    """A large file is handed over in strips; where it turns out to be damaged, they come again from the top."""
+    large = np.tile(grainy(), (8, 7, 1))
+    content = encoded(large, ".jpg", Q=70)
+    facts, levels = taken(tmp_path, content[: int(len(content) * 0.9)])
+    assert facts.damage is not None
+    assert {number: level.shape[:2] for number, level in levels.items()} == {
+        number: (2_400 // number, 2_800 // number) for number in (1, 2, 4, 8)
+    }
+
+
 def test_half_a_photograph_with_an_end_mark_is_refused_with_the_share(tmp_path: Path) -> None:
     with pytest.raises(UnreadableFileError, match=r"damaged JPEG file: about (4|5)\d % of the picture"):
         taken(tmp_path, cut_with_end_mark(encoded(grainy(), ".jpg", Q=90), 0.5))

@@ -17,6 +17,7 @@ from lucidex.core.render import draw, plan
 from lucidex.core.resampling import resample, resampled
 from lucidex.core.resampling.tables import Axis, area_table, cubic_table, lanczos_table
 from lucidex.core.steps.base import Step
+from lucidex.core.steps.detail import Soften
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import Pixels, picture, smooth_picture
@@ -200,7 +201,7 @@ def test_a_whole_window_at_its_own_size_is_left_alone() -> None:
 
 
 def test_strips_meet_without_a_seam_and_threads_change_nothing() -> None:
-    pixels = smooth_picture(900, 700)
+    pixels = picture(900, 700)
     window, size = Window(10.3, 7.7, 400, 300), Size(1_700, 1_300)
     before = pyvips.concurrency_get()
     outs = []
@@ -215,6 +216,32 @@ def test_strips_meet_without_a_seam_and_threads_change_nothing() -> None:
     finally:
         resample.STRIP_NUMBERS = small
     assert np.abs(narrow.astype(int) - outs[0]).max() <= 1
+
+
+def test_a_part_is_enlarged_as_the_whole_is() -> None:
+    """What lies outside a window changes what is inside no more than at its very edge."""
+    pixels = picture(100, 100)
+    whole = resampled(pixels, Window(0, 0, 100, 100), Size(400, 400), False).astype(int)
+    part = resampled(pixels, Window(20.25, 17.5, 60, 60), Size(240, 240), False)
+    off = np.abs(part - whole[70:310, 81:321])
+    assert off[36:-36, 36:-36].max() == 0
+    assert off.max() <= 60, "noise, at the very edge: what is only partly seen is corrected only partly"
+
+
+def test_effects_on_what_is_enlarged_a_lot_look_no_further_than_can_be_paid_for() -> None:
+    """A wide softening, looked at from very close: what is computed is bounded, and as soft as it should be."""
+    pixels = smooth_picture(1_200, 900)
+    source, size = source_of(pixels), Size(1_200, 900)
+    document = PictureDocument(steps=entries(Soften(radius_percent=5)))
+    frame = document.frame(size)
+    close = Placement(Window(600, 400, 24, 18), Size(1_600, 1_200), 0, 0, Size(1_600, 1_200))
+    chosen = plan(source, frame, close, None, document.treatment)
+    assert chosen.widened.placement.drawn.pixels < 3_000_000
+    out = draw(source, chosen).numpy().astype(float)
+    own = Placement(Window(600, 400, 24, 18), Size(24, 18), 0, 0, Size(24, 18))
+    expected = draw(source, plan(source, frame, own, None, document.treatment)).numpy().astype(float)
+    assert out.shape[:2] == (1_200, 1_600)
+    assert np.abs(out.mean(axis=(0, 1)) - expected.mean(axis=(0, 1))).max() <= 2
 
 
 def test_looking_very_close_costs_what_is_shown() -> None:

@@ -11,6 +11,7 @@ import pytest
 import pyvips
 from PIL import Image, ImageCms
 
+from lucidex.core import settling
 from lucidex.core.errors import UnreadableFileError
 from lucidex.core.measures import Percent
 from lucidex.core.places import PlaceDemand
@@ -90,6 +91,17 @@ def test_what_does_like_srgb_is_left_alone_whatever_it_is_called(tmp_path: Path)
 
 def test_wide_colours_agree_with_an_independent_reading(tmp_path: Path) -> None:
     profile = matrix(power_curve(2.2), WIDE_PRIMARIES)
+    assert np.abs(seen(tmp_path, with_icc(profile)).astype(int) - by_pillow(profile)).max() <= 1
+
+
+def test_a_profile_of_more_than_primaries_and_curves_agrees_with_an_independent_reading(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What cannot be written anew as primaries and curves goes into a wide space of our own, in 16 bits."""
+    monkeypatch.setattr(settling, "rebuilt", lambda profile: None)
+    profile = matrix(power_curve(1.8), WIDE_PRIMARIES)
+    facts, _ = taken(tmp_path, with_icc(profile))
+    assert facts.pixel_format == "ushort"
     assert np.abs(seen(tmp_path, with_icc(profile)).astype(int) - by_pillow(profile)).max() <= 1
 
 
@@ -206,7 +218,7 @@ def test_whole_numbers_of_32_bits_become_16(tmp_path: Path) -> None:
     content = pyvips.Image.new_from_array(values).write_to_buffer(".tif")
     facts, levels = taken(tmp_path, content)
     assert facts.pixel_format == "ushort"
-    assert np.abs(levels[1].astype(int) - COLOURS.astype(int) * 257).max() <= 1
+    assert np.array_equal(levels[1], COLOURS.astype(np.uint16) * 257), "white stays white, to the last digit"
 
 
 def test_own_profiles_do_what_they_say() -> None:
