@@ -97,7 +97,7 @@ def test_wide_colours_agree_with_an_independent_reading(tmp_path: Path) -> None:
 def test_a_profile_of_more_than_primaries_and_curves_agrees_with_an_independent_reading(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """What cannot be written anew as primaries and curves goes into a wide space of our own, in 16 bits."""
+    """What cannot be written anew as primaries and curves becomes sRGB of 16 bits where it is decoded."""
     monkeypatch.setattr(settling, "rebuilt", lambda profile: None)
     profile = matrix(power_curve(1.8), WIDE_PRIMARIES)
     facts, _ = taken(tmp_path, with_icc(profile))

@@ -125,7 +125,6 @@ def _from_xy(x: float, y: float) -> tuple[float, float, float]:
 D65 = (0.3127, 0.3290)
 SRGB_PRIMARIES = ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06))
 WIDE_PRIMARIES = ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046))  # of ITU-R BT.2020
-WIDE = MatrixProfile(primaries_of(*WIDE_PRIMARIES, D65), (SRGB_CURVE, SRGB_CURVE, SRGB_CURVE)).written()
 
 
 def tags_of(profile: bytes) -> dict[bytes, bytes]:

@@ -1,7 +1,7 @@
 """From a decoder's pixels to one of the few kinds that rendering knows, colours kept.
 
 8 or 16 bits of grey or RGB, with or without alpha; RGB of another space than sRGB carries a profile written by us.
-CMYK becomes 16 bits of sRGB; a profile that is more than primaries and curves, 16 bits in a wide space of our own.
+CMYK, and profiles that are more than primaries and curves, become 16 bits of sRGB.
 """
 
 from dataclasses import dataclass
@@ -15,7 +15,6 @@ from lucidex.core.png_chunks import PngColour
 from lucidex.core.profiles import (
     MOST_PROFILE_BYTES,
     PROFILE_FIELD,
-    WIDE,
     as_srgb,
     do_alike,
     does_like_srgb,
@@ -166,7 +165,7 @@ def _profiled(colours: pyvips.Image, profile: bytes) -> Settled:
     clean = rebuilt(profile)
     if clean is not None and do_alike(clean, profile):
         return Settled(plain, clean, _named(profile))
-    return Settled(to_wide(with_profile(plain, profile)), WIDE, _named(profile))
+    return Settled(_plainly(as_srgb(with_profile(plain, profile), 16)), None, _named(profile))
 
 
 def _grey(plain: pyvips.Image, profile: bytes) -> Settled:
@@ -197,11 +196,3 @@ def _announced(colours: pyvips.Image, said: PngColour) -> Settled:
     through = as_srgb(with_profile(pyvips.Image.new_from_array(ramp, interpretation="rgb16"), profile), 16)
     grey = deep.copy(interpretation="grey16").maplut(through.extract_band(1).copy_memory())
     return Settled(grey.copy(interpretation="grey16"), None, words)
-
-
-def to_wide(colours: pyvips.Image) -> pyvips.Image:
-    """16 bits in the wide space: relative colorimetric, with black point compensation."""
-    how = {"intent": "relative", "black_point_compensation": True, "pcs": "xyz"}
-    connected = colours.icc_import(embedded=True, **how)
-    wide = with_profile(connected, WIDE).icc_export(depth=16, **how)
-    return _plainly(wide).copy(interpretation="rgb16")
