@@ -15,17 +15,18 @@ from lucidex import check_store, people
 from lucidex.core.errors import StorageFullError
 from lucidex.core.file_list import USUAL_PATTERN
 from lucidex.core.intake import INTAKE_REVISION
+from lucidex.core.steps.logo import Logo as LogoStep
 from lucidex.core.typed_places import read_demand
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migrating import migrate
 from lucidex.records.models import Cell, CellState, Event, Original, Picture, Place, Result, Run, Snapshot, now
-from lucidex.services import finishing, gather, keeping, logos, runs
+from lucidex.services import changes, finishing, gather, keeping, logos, runs
 from lucidex.services.archives import MISSING_NAME, archive
 from lucidex.services.folios import read_folio
 from lucidex.services.gather import NewFolio, bring_in
 from lucidex.services.people import Who, add_person
 from lucidex.services.places import demand_of, hang_place
-from lucidex.services.prepare import read_picture
+from lucidex.services.prepare import change, read_picture, undo
 from lucidex.services.rereading import read_again, stale_originals
 from lucidex.services.results import Renderer
 from lucidex.services.wanted import in_place
@@ -113,6 +114,21 @@ def test_an_original_that_is_somebodys_logo_stays(workshop: Workshop, who: Who) 
         session.execute(update(Original).where(Original.sha256 == kept.sha256).values(created_at=now() - LONG_AGO))
     keeping.clean_up(workshop)
     assert workshop.originals.path(kept.sha256).is_file()
+
+
+def test_a_logo_that_only_a_picture_still_names_stays(workshop: Workshop, who: Who) -> None:
+    """Forgotten as a logo, but on a picture, or in its history: its file is needed for ever."""
+    kept = logos.keep_logo(workshop, who, "l.png", [fresh()])
+    taken = bring_in(workshop, who, NewFolio("Marked"), "m.png", [fresh()])
+    change(workshop, who, taken.picture_id, 1, "marked", changes.add_step(LogoStep(logo=kept.file)))
+    undo(workshop, who, taken.picture_id, 2)
+    logos.forget_logo(workshop, who, kept.id)
+    with workshop.database.begin() as session:
+        session.execute(update(Original).where(Original.sha256 == kept.sha256).values(created_at=now() - LONG_AGO))
+    keeping.clean_up(workshop)
+    assert workshop.originals.path(kept.sha256).is_file()
+    with workshop.database.begin() as session:
+        assert session.get(Original, kept.sha256) is not None
 
 
 def test_files_that_no_row_speaks_of_are_swept_but_not_while_they_may_be_new(workshop: Workshop) -> None:
