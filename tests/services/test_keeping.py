@@ -94,8 +94,11 @@ def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(w
         session.execute(update(Picture).where(Picture.id.in_(ids)).values(removed_at=now() - LONG_AGO))
         old = update(Original).where(Original.sha256.in_([sha256, lonely]))
         session.execute(old.values(created_at=now() - LONG_AGO))
+    lately = bring_in(workshop, who, NewFolio("Lately"), "r.png", [fresh()])
+    gather.remove_picture(workshop, who, lately.picture_id)
     kept = keeping.clean_up(workshop)
     assert kept.pictures >= 2
+    assert gather.put_back_picture(workshop, who, lately.picture_id) == lately.folio_id
     with workshop.database.begin() as session:
         assert session.get(Picture, first.picture_id) is None
         assert session.scalars(select(Snapshot).where(Snapshot.picture_id == first.picture_id)).all() == []
