@@ -20,18 +20,18 @@ import numpy as np
 import pyvips
 
 from bench.run import FOUR, by_libvips, by_pillow
-from lucidex.core.file_list import USUAL_PATTERN
-from lucidex.core.typed_places import read_demand
+from lucidex.core.line.places import read_demand
+from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
+from lucidex.records.migration import migrate
 from lucidex.records.models import RunState
-from lucidex.services.finishing import give_back, has_work, work
-from lucidex.services.gather import NewFolio, bring_in
+from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import add_person
 from lucidex.services.places import hang_place
 from lucidex.services.runs import begin_run, read_progress
+from lucidex.services.worker import give_back, has_work, work
 from lucidex.services.workshop import Workshop
-from lucidex.work.dispatching import LocalProcesses
+from lucidex.work.dispatcher import LocalProcesses
 
 CORES = 2
 
@@ -66,15 +66,15 @@ def on_all_cores(task: object, paths: list[Path]) -> float:
 
 def by_run(workshop: Workshop, url: str, paths: list[Path]) -> tuple[float, float]:
     """Seconds from the begin of a run to its end, and of bringing the pictures in before."""
-    who = add_person(workshop, f"bench{len(paths)}", "Bench", "a-long-enough-password")
+    actor = add_person(workshop, f"bench{len(paths)}", "Bench", "a-long-enough-password")
     start = time.perf_counter()
     folio: NewFolio | int = NewFolio("Bench")
     for path in paths:
-        folio = bring_in(workshop, who, folio, path.name, [path.read_bytes()]).folio_id
+        folio = bring_in(workshop, actor, folio, path.name, [path.read_bytes()]).folio_id
     brought_in = time.perf_counter() - start
     assert isinstance(folio, int)
     for typed in FOUR:
-        hang_place(workshop, who, folio, read_demand(typed).demand())
+        hang_place(workshop, actor, folio, read_demand(typed).demand())
     dispatcher = LocalProcesses(
         lambda: has_work(workshop),
         work,
@@ -84,9 +84,9 @@ def by_run(workshop: Workshop, url: str, paths: list[Path]) -> tuple[float, floa
         CORES,
     )
     start = time.perf_counter()
-    run_id = begin_run(workshop, who, folio, USUAL_PATTERN)
+    run_id = begin_run(workshop, actor, folio, USUAL_PATTERN)
     dispatcher.wake()
-    while (progress := read_progress(workshop, who, run_id)).state == RunState.RUNNING:
+    while (progress := read_progress(workshop, actor, run_id)).state == RunState.RUNNING:
         time.sleep(0.4)
     taken = time.perf_counter() - start
     dispatcher.close()

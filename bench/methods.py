@@ -16,8 +16,8 @@ import numpy as np
 import numpy.typing as npt
 import pyvips
 
-from lucidex.core.geometry import Size, Window
-from lucidex.core.likeness import likeness
+from lucidex.core.encode.likeness import likeness
+from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.resampling import resampled
 
 PICTURES = Path(__file__).parents[1] / "demo/pictures"

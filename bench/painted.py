@@ -7,12 +7,12 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import sync_playwright
 
-from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
-from lucidex.services.gather import NewFolio, bring_in
+from lucidex.launch.sockets import listen
+from lucidex.records.migration import migrate
+from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import add_person
-from lucidex.services.results import Renderer
+from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
@@ -36,8 +36,8 @@ def measure_painting(folder: Path, photograph: bytes, rounds: int) -> None:
     workshop = Workshop(folder / "files", server.url)
     try:
         migrate(workshop.database.engine)
-        who = add_person(workshop, "bench", "Bench", "a-long-enough-password")
-        taken = bring_in(workshop, who, NewFolio("Bench"), "photograph.jpg", [photograph])
+        actor = add_person(workshop, "bench", "Bench", "a-long-enough-password")
+        taken = bring_in(workshop, actor, NewFolio("Bench"), "photograph.jpg", [photograph])
         app = create_app(AppContext(workshop, Renderer(workshop)), "bench")
         listening = listen()
         web = uvicorn.Server(uvicorn.Config(app, log_level="error", lifespan="off"))

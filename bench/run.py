@@ -27,15 +27,16 @@ from PIL import Image
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import Encoding, FormatName, encode
-from lucidex.core.geometry import Rule, Size, fit
-from lucidex.core.levels import Source
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.fit import Rule, fit
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.line.places import read_demand
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import draw, plan
-from lucidex.core.typed_places import read_demand
+from lucidex.core.source.pyramid import Source
 from lucidex.records.decoded import DecodedStore
 from lucidex.services.workshop import RENDER_THREADS
-from lucidex.work.decoding import decode_into
-from lucidex.work.isolated import IsolatedRunner
+from lucidex.work.decode_task import decode_into
+from lucidex.work.isolation import IsolatedRunner
 
 WIDTH, HEIGHT = 6000, 4000
 ONE = ("1600x640",)
@@ -102,10 +103,10 @@ def opened(path: Path, runner: IsolatedRunner, decoded: DecodedStore) -> Source:
 
 def made(source: Source, typed: tuple[str, ...]) -> list[bytes]:
     document = PictureDocument()
-    frame = document.frame(source.upright)
+    geometry = document.geometry(source.upright)
     files = []
     for demand in demands(typed):
-        image = draw(source, plan(source, frame, document.placement(frame, "1", demand), None))
+        image = draw(source, plan(source, geometry, document.placement(geometry, "1", demand), None))
         files.append(encode(image, FormatName.JPEG, Encoding(QUALITY)))
     return files
 
@@ -197,11 +198,11 @@ def measure(folder: Path, rounds: int) -> None:
     for edge in (860, 1600):
         (spread,) = timed(3 * rounds, lambda edge=edge: preview(source, edge))
         row(f"preview of a changed window, {edge} px wide: rendered and encoded", spread)
-    single = "from pathlib import Path\nimport bench.run as b\nfrom lucidex.core.levels import *\n"
+    single = "from pathlib import Path\nimport bench.run as b\nfrom lucidex.core.source.pyramid import *\n"
     vips_peak = peak_of(single + f"b.by_libvips(Path({str(path)!r}), b.FOUR)", path)
     pillow_peak = peak_of(single + f"b.by_pillow(Path({str(path)!r}), b.FOUR)", path)
     ours_peak = peak_of(
-        single + f"from lucidex.core.decoding import take_in\n"
+        single + f"from lucidex.core.source.decoder import take_in\n"
         f"outs = {{n: open({str(folder)!r} + f'/l{{n}}.raw', 'wb') for n in LADDER}}\n"
         f"take_in(open({str(path)!r}, 'rb'), lambda n, rows: outs[n].write(rows.data))",
         path,
@@ -226,9 +227,9 @@ def preview(source: Source, edge: int) -> bytes:
     _step[0] += 1
     crop = Crop(area=PixelArea(width_px=WIDTH - _step[0], height_px=HEIGHT - _step[0]))
     document = PictureDocument(steps=(StepEntry(id="c", step=crop),))
-    frame = document.frame(source.upright)
-    placement = fit(frame.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, frame, placement, None)), FormatName.JPEG, Encoding(92))
+    geometry = document.geometry(source.upright)
+    placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
+    return encode(draw(source, plan(source, geometry, placement, None)), FormatName.JPEG, Encoding(92))
 
 
 ANGLE = 2.4
@@ -256,9 +257,9 @@ def straightened(source: Source) -> bytes:
         StepEntry(id="c", step=Crop(area=PixelArea(width_px=CROP.width, height_px=CROP.height))),
     )
     document = PictureDocument(steps=steps)
-    frame = document.frame(source.upright)
+    geometry = document.geometry(source.upright)
     demand = demands(("1600x640",))[0]
-    image = draw(source, plan(source, frame, document.placement(frame, "1", demand), None))
+    image = draw(source, plan(source, geometry, document.placement(geometry, "1", demand), None))
     return encode(image, FormatName.JPEG, Encoding(QUALITY))
 
 
@@ -287,6 +288,6 @@ def preview_turned(source: Source, edge: int) -> bytes:
 
     _step[0] += 1
     document = PictureDocument(steps=(StepEntry(id="s", step=Straighten(angle_degrees=1 + _step[0] / 100)),))
-    frame = document.frame(source.upright)
-    placement = fit(frame.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, frame, placement, None)), FormatName.JPEG, Encoding(92))
+    geometry = document.geometry(source.upright)
+    placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
+    return encode(draw(source, plan(source, geometry, placement, None)), FormatName.JPEG, Encoding(92))

@@ -10,9 +10,9 @@ from pathlib import Path
 
 import uvicorn
 
-from lucidex.core.compiling import compile_kernels
-from lucidex.launch.listening import listen
-from lucidex.services.results import Renderer
+from lucidex.core.compilation import compile_kernels
+from lucidex.launch.sockets import listen
+from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext

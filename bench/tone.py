@@ -25,37 +25,37 @@ from playwright.sync_api import sync_playwright
 
 from bench.painted import FLAGS
 from bench.run import Spread, photograph, timed
-from lucidex.core.compiling import compile_kernels
+from lucidex.core.compilation import compile_kernels
 from lucidex.core.encode import jpeg
-from lucidex.core.geometry import Size
-from lucidex.core.render import finished, framed
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.tone.clipping import histogram
+from lucidex.core.picture.tone.development import developed, fold
+from lucidex.core.render import composed, resampled_window
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.colour import Balance, Saturation
 from lucidex.core.steps.crop import Crop, PixelArea
 from lucidex.core.steps.curve import Curve
 from lucidex.core.steps.detail import Sharpen
-from lucidex.core.steps.tone import Depths, Exposure, Light
-from lucidex.core.tone.clipping import histogram
-from lucidex.core.tone.development import developed, fold
+from lucidex.core.steps.tone import Exposure, Light, ShadowsHighlights
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
-from lucidex.services.gather import NewFolio, bring_in
-from lucidex.services.people import Who, add_person
-from lucidex.services.prepare import change, read_picture
-from lucidex.services.results import DRAFT_QUALITY
-from lucidex.services.wanted import for_screen
+from lucidex.records.migration import migrate
+from lucidex.services.documents import change, read_picture
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.people import Actor, add_person
+from lucidex.services.render_requests import for_screen
+from lucidex.services.renderer import DRAFT_QUALITY
 from lucidex.services.workshop import RENDER_THREADS, Workshop
 
 SIX: tuple[Step, ...] = (
     Crop(area=PixelArea(width_px=5800, height_px=3900)),
     Exposure(stops=0.3),
     Light(brightness=8, contrast=12),
-    Depths(shadows=25, highlights=-20),
+    ShadowsHighlights(shadows=25, highlights=-20),
     Balance(warmth=6, tint=-2),
     Curve(all=((0, 0), (25, 22), (75, 80), (100, 100))),
 )
-SHARPENED: tuple[Step, ...] = (*SIX[:5], Saturation(saturation=5, gentle=20), Sharpen())
+SHARPENED: tuple[Step, ...] = (*SIX[:5], Saturation(saturation=5, vibrance=20), Sharpen())
 WIDTHS = (860, 1600)
 MOVED = "s2"  # the id of the light step
 PASSWORD = "a-long-enough-password"
@@ -66,23 +66,23 @@ def entries(steps: tuple[Step, ...]) -> tuple[StepEntry, ...]:
 
 
 @contextmanager
-def prepared(folder: Path) -> Iterator[tuple[Workshop, Who, dict[str, int], str]]:
+def prepared(folder: Path) -> Iterator[tuple[Workshop, Actor, dict[str, int], str]]:
     """A workshop with the photograph twice: with six steps, and with sharpening among them."""
     server = MariaDbServer(folder / "mariadb")
     server.start()
     workshop = Workshop(folder / "files", server.url)
     try:
         migrate(workshop.database.engine)
-        who = add_person(workshop, "bench", "Bench", PASSWORD)
+        actor = add_person(workshop, "bench", "Bench", PASSWORD)
         content, pictures = photograph(), {}
         (folder / "photograph.jpg").write_bytes(content)
         for words, steps in (("six steps", SIX), ("with sharpening", SHARPENED)):
-            pictures[words] = bring_in(workshop, who, NewFolio("Bench"), "photograph.jpg", [content]).picture_id
+            pictures[words] = bring_in(workshop, actor, NewFolio("Bench"), "photograph.jpg", [content]).picture_id
             listed = entries(steps)
             change(
-                workshop, who, pictures[words], 1, "Bench", lambda d, f, s=listed: d.model_copy(update={"steps": s})
+                workshop, actor, pictures[words], 1, "Bench", lambda d, f, s=listed: d.model_copy(update={"steps": s})
             )
-        yield workshop, who, pictures, server.url
+        yield workshop, actor, pictures, server.url
     finally:
         workshop.close()
         server.stop()
@@ -139,16 +139,16 @@ def by_users(site: str, picture: int, width: int, rounds: int, users: int) -> Sp
     return Spread([taken for one_user in found for taken in one_user])
 
 
-def parts(workshop: Workshop, who: Who, picture: int, width: int, rounds: int) -> None:
+def parts(workshop: Workshop, actor: Actor, picture: int, width: int, rounds: int) -> None:
     """What a draft spends its time on, each part measured alone in this process."""
     compile_kernels()
     pyvips.concurrency_set(RENDER_THREADS)
-    state = read_picture(workshop, who, picture)
-    wanted = for_screen(workshop, state, Size(width, width), state.document)
-    part = framed(wanted.source, wanted.chosen)
+    state = read_picture(workshop, actor, picture)
+    rendering = for_screen(workshop, state, Size(width, width), state.document)
+    part = resampled_window(rendering.source, rendering.chosen)
     pixels = part.numpy()
-    image = finished(wanted.source, part, wanted.chosen)
-    tone = wanted.chosen.treatment.tone
+    image = composed(rendering.source, part, rendering.chosen)
+    tone = rendering.chosen.treatment.tone
     assert tone is not None
 
     def folded() -> None:
@@ -157,19 +157,19 @@ def parts(workshop: Workshop, who: Who, picture: int, width: int, rounds: int) -
 
     def effects() -> None:
         seen = image.numpy()
-        for effect in wanted.chosen.treatment.effects:
-            seen = effect.on(seen, wanted.chosen.unit)
+        for effect in rendering.chosen.treatment.effects:
+            seen = effect.on(seen, rendering.chosen.unit)
 
     measured = timed(
         rounds,
-        lambda: read_picture(workshop, who, picture),
+        lambda: read_picture(workshop, actor, picture),
         lambda: for_screen(workshop, state, Size(width, width), state.document),
         folded,
         lambda: developed(pixels, tone),
         effects,
         lambda: jpeg.draft(image.numpy(), DRAFT_QUALITY),
         lambda: histogram(image.numpy()),
-        lambda: framed(wanted.source, wanted.chosen),
+        lambda: resampled_window(rendering.source, rendering.chosen),
     )
     names = ("records read", "planned", "folded", "developed", "effects", "encoded", "histogram", "framed (kept)")
     shares = ", ".join(f"{name} {1000 * spread.median:.1f}" for name, spread in zip(names, measured, strict=True))
@@ -209,13 +209,13 @@ def main() -> None:
     rounds = parser.parse_args().rounds
     folder = Path(tempfile.mkdtemp(prefix="lucidex-bench-"))
     try:
-        with prepared(folder) as (workshop, who, pictures, url):
-            measure(folder, workshop, who, pictures, url, rounds)
+        with prepared(folder) as (workshop, actor, pictures, url):
+            measure(folder, workshop, actor, pictures, url, rounds)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def measure(folder: Path, workshop: Workshop, who: Who, pictures: dict[str, int], url: str, rounds: int) -> None:
+def measure(folder: Path, workshop: Workshop, actor: Actor, pictures: dict[str, int], url: str, rounds: int) -> None:
     print(f"24 megapixels, {rounds} values a user\n\n| what | from asking to having all of it |\n|---|---|")
     for running in (False, True):
         with ExitStack() as stack:
@@ -233,7 +233,7 @@ def measure(folder: Path, workshop: Workshop, who: Who, pictures: dict[str, int]
     for words, picture in pictures.items():
         print(f"| {words} | |")
         for width in WIDTHS:
-            parts(workshop, who, picture, width, rounds)
+            parts(workshop, actor, picture, width, rounds)
 
 
 if __name__ == "__main__":

@@ -15,10 +15,10 @@ from argon2 import PasswordHasher
 from hypothesis import HealthCheck, Phase, settings
 
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
+from lucidex.records.migration import migrate
 from lucidex.services import people
-from lucidex.services.people import Who, add_person
-from lucidex.services.results import Renderer
+from lucidex.services.people import Actor, add_person
+from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
 
 settings.register_profile("lucidex", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=80)
@@ -88,15 +88,15 @@ def renderer(workshop: Workshop) -> Renderer:
 
 
 @pytest.fixture
-def new_person(workshop: Workshop) -> Callable[[], Who]:
+def new_person(workshop: Workshop) -> Callable[[], Actor]:
     """Makes somebody nobody else has met."""
 
-    def make() -> Who:
+    def make() -> Actor:
         return add_person(workshop, f"p{secrets.token_hex(6)}", "Somebody", PASSWORD)
 
     return make
 
 
 @pytest.fixture
-def who(new_person: Callable[[], Who]) -> Who:
+def actor(new_person: Callable[[], Actor]) -> Actor:
     return new_person()

@@ -9,9 +9,9 @@ import argparse
 import sys
 from pathlib import Path
 
-from lucidex.core.errors import SaidError
+from lucidex.core.errors import UserError
 from lucidex.launch.terminal import opened_workshop
-from lucidex.services.keeping import check_store, clean_up
+from lucidex.services.retention import check_store, clean_up
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -24,7 +24,7 @@ def main(arguments: list[str] | None = None) -> int:
         with opened_workshop(wanted.data) as workshop:
             checked = check_store(workshop)
             kept = clean_up(workshop) if wanted.clean else None
-    except SaidError as error:
+    except UserError as error:
         print(f"lucidex: {error.sentence}", file=sys.stderr)
         return 1
     print(f"{checked.originals} originals, {len(checked.damaged)} damaged or missing.")

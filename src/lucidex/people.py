@@ -16,13 +16,13 @@ import secrets
 import sys
 from pathlib import Path
 
-from lucidex.core.errors import SaidError
+from lucidex.core.errors import UserError
 from lucidex.launch.terminal import opened_workshop
 from lucidex.services import people
-from lucidex.services.people import Who
+from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
-ADMINISTRATOR = Who(0, "terminal", "Terminal", is_admin=True)
+ADMINISTRATOR = Actor(0, "terminal", "Terminal", is_admin=True)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -31,7 +31,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         with opened_workshop(wanted.data) as workshop:
             _act(workshop, wanted)
-    except SaidError as error:
+    except UserError as error:
         print(f"lucidex: {error.sentence}", file=sys.stderr)
         return 1
     return 0
@@ -42,7 +42,7 @@ def _parse(arguments: list[str] | None) -> argparse.Namespace:
     parser.add_argument("--data", type=Path, default=Path("var"), help="data folder (default ./var)")
     acts = parser.add_subparsers(dest="act", required=True)
     acts.add_parser("list", help="all accounts")
-    for act, said in (
+    for act, message in (
         ("add", "open an account; prints its first password"),
         ("password", "give a fresh password; prints it"),
         ("rename", "another name"),
@@ -50,7 +50,7 @@ def _parse(arguments: list[str] | None) -> argparse.Namespace:
         ("open", "open a closed account again"),
         ("admin", "make somebody an administrator"),
     ):
-        one = acts.add_parser(act, help=said)
+        one = acts.add_parser(act, help=message)
         one.add_argument("login")
         if act == "rename":
             one.add_argument("name")
@@ -73,19 +73,19 @@ def _act(workshop: Workshop, wanted: argparse.Namespace) -> None:
         people.add_person(workshop, wanted.login, wanted.name, password, wanted.admin)
         print(password)
         return
-    who = people.find_login(workshop, wanted.login)
-    if who is None:
-        raise SaidError(f"Nobody signs in as “{wanted.login}”.")
+    actor = people.find_login(workshop, wanted.login)
+    if actor is None:
+        raise UserError(f"Nobody signs in as “{wanted.login}”.")
     if wanted.act == "password":
-        print(people.reset_password(workshop, ADMINISTRATOR, who.id))
+        print(people.reset_password(workshop, ADMINISTRATOR, actor.id))
     elif wanted.act == "rename":
-        people.rename_person(workshop, ADMINISTRATOR, who.id, wanted.name)
+        people.rename_person(workshop, ADMINISTRATOR, actor.id, wanted.name)
     elif wanted.act == "close":
-        people.disable_person(workshop, ADMINISTRATOR, who.id)
+        people.disable_person(workshop, ADMINISTRATOR, actor.id)
     elif wanted.act == "open":
-        people.enable_person(workshop, ADMINISTRATOR, who.id)
+        people.enable_person(workshop, ADMINISTRATOR, actor.id)
     else:
-        people.make_admin(workshop, ADMINISTRATOR, who.id, not wanted.no)
+        people.make_admin(workshop, ADMINISTRATOR, actor.id, not wanted.no)
 
 
 if __name__ == "__main__":

@@ -3,10 +3,10 @@
 import numpy as np
 
 from lucidex.core.document import Framing, PictureDocument
-from lucidex.core.geometry import Size
-from lucidex.core.levels import PixelLayout, Source, levels_of, reduce_level
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import draw, plan
+from lucidex.core.source.pyramid import PixelLayout, Source, levels_of, reduce_level
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
 from tests.conftest import Pixels
@@ -38,8 +38,8 @@ def rendered(
 ) -> Pixels:
     """The pixels of a picture in a place."""
     document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
-    frame = document.frame(source.upright)
-    placement = document.placement(frame, "1", demand)
-    image = draw(source, plan(source, frame, placement, ground, document.treatment))
+    geometry = document.geometry(source.upright)
+    placement = document.placement(geometry, "1", demand)
+    image = draw(source, plan(source, geometry, placement, ground, document.treatment))
     pixels: Pixels = image.numpy()
     return pixels

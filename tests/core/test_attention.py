@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import pyvips
 
-from lucidex.core.attention import CANONICAL_EDGE, focal_point
+from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 
 DEMO = Path(__file__).parents[2] / "demo/pictures"
 

@@ -6,11 +6,11 @@ import pyvips
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lucidex.core.content import Raster, find_content, fit_ground
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Size
-from lucidex.core.measures import Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.content import Raster, find_content, fit_ground
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import Percent
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.trim import Trim
@@ -31,7 +31,7 @@ def page(width: int, height: int, tone: tuple[int, int, int], uneven: float = 0,
 
 
 def raster(pixels: Pixels) -> Raster:
-    return Raster(pixels, Frame.of(Size(pixels.shape[1], pixels.shape[0])))
+    return Raster(pixels, PictureGeometry.of(Size(pixels.shape[1], pixels.shape[0])))
 
 
 tones = st.sampled_from([(255, 255, 255), (20, 30, 40), (214, 210, 200), (0, 90, 160)])
@@ -78,9 +78,9 @@ def test_a_photograph_has_no_plain_ground_and_an_empty_page_no_content() -> None
     assert fit_ground(raster(random)) is None
     assert find_content(raster(page(80, 80, (240, 240, 240))), 12) is None
     empty = Trim().found_on(raster(page(80, 80, (240, 240, 240))))
-    frame = empty.reframe(Frame.of(Size(80, 80)))
-    assert frame.size == Size(80, 80)
-    assert "Nothing was found" in frame.notes[0].sentence
+    geometry = empty.transform_geometry(PictureGeometry.of(Size(80, 80)))
+    assert geometry.size == Size(80, 80)
+    assert "Nothing was found" in geometry.remarks[0].sentence
 
 
 def test_the_margin_goes_on_in_the_grounds_colour() -> None:
@@ -99,18 +99,20 @@ def test_what_was_found_stays_found_after_a_turn_before_it(direction: Direction,
     pixels = page(300, 200, (255, 255, 255))
     pixels[60:90, 100:220] = 0
     trim = Trim(margin_percent=margin).found_on(raster(pixels))
-    straight = trim.reframe(Frame.of(Size(300, 200))).size
-    turned = trim.reframe(Turn(direction=direction).reframe(Frame.of(Size(300, 200)))).size
+    straight = trim.transform_geometry(PictureGeometry.of(Size(300, 200))).size
+    turned = trim.transform_geometry(
+        Turn(direction=direction).transform_geometry(PictureGeometry.of(Size(300, 200)))
+    ).size
     assert turned == (straight if direction is Direction.HALF else straight.turned)
 
 
 def demo_raster(file: str, *steps: Straighten) -> Raster:
     pixels = pyvips.Image.new_from_file(str(DEMO / file)).numpy()
     source = source_of(pixels)
-    frame = Frame.of(source.upright)
+    geometry = PictureGeometry.of(source.upright)
     for step in steps:
-        frame = step.reframe(frame)
-    return Raster(rendered(source, PlaceDemand(measure={"by": "longest", "longest_px": 1024}), *steps), frame)
+        geometry = step.transform_geometry(geometry)
+    return Raster(rendered(source, PlaceDemand(measure={"by": "longest", "longest_px": 1024}), *steps), geometry)
 
 
 def test_the_demo_signature_is_found_straightened_on_its_grey_page() -> None:
@@ -161,6 +163,6 @@ def test_no_ground_found_is_said_and_changes_nothing() -> None:
     random = np.random.default_rng(2).integers(0, 256, (80, 80, 3), dtype=np.uint8)
     step = ClearGround().found_on(raster(random))
     assert np.array_equal(rendered(source_of(random), WHOLE, step), random)
-    remark = step.remark(Frame.of(Size(80, 80)))
+    remark = step.remark(PictureGeometry.of(Size(80, 80)))
     assert remark is not None
     assert entries(step)[0].step == step

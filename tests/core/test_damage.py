@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from lucidex.core.completeness import ends_early
-from lucidex.core.decoding import take_in
-from lucidex.core.errors import SaidError, TooLargeError, UnreadableFileError
+from lucidex.core.errors import TooLargeError, UnreadableFileError, UserError
+from lucidex.core.source.completeness import ends_early
+from lucidex.core.source.decoder import take_in
 from tests.conftest import Pixels, encoded, smooth_picture
 from tests.core.test_intake import taken
 
@@ -164,7 +164,7 @@ def test_what_a_decoder_complains_of_never_comes_in_silently(
         whole[at : at + 8] = random.bytes(8)
     try:
         facts, levels = taken(tmp_path_factory.mktemp("d"), bytes(whole))
-    except SaidError:
+    except UserError:
         return
     if cut:
         assert facts.damage is not None

@@ -6,26 +6,26 @@ import numpy as np
 import pytest
 import pyvips
 
-from lucidex.core import cleaning
-from lucidex.core.cleaning import BroughtBack, LessNoise, cleaned, measured_noise
-from lucidex.core.content import Raster
-from lucidex.core.effects import base
-from lucidex.core.effects.base import Effect
-from lucidex.core.effects.detail import LocalContrast, Sharpening, Softening
-from lucidex.core.effects.drawn import Drawn, Manner
-from lucidex.core.effects.two_tone import TwoTone
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Size
-from lucidex.core.measures import Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.content import Raster
+from lucidex.core.picture.effects import base
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
+from lucidex.core.picture.effects.drawn import Drawn, Manner
+from lucidex.core.picture.effects.two_tone import TwoTone
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import Percent
+from lucidex.core.source import restoration
+from lucidex.core.source.restoration import Deconvolution, WaveletDenoising, measured_noise, restored
 from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.curve import Curve, Levels
-from lucidex.core.steps.detail import BringBack, Denoise, LocalContrastStep, Sharpen, Soften
+from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.drawn import DrawnStep
 from lucidex.core.steps.looks import LookStep, all_looks
-from lucidex.core.steps.tone import Depths, Exposure, Light, Range
-from lucidex.core.steps.treating import cleanings_of, treatment_of
+from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights
+from lucidex.core.steps.treating import restorations_of, treatment_of
 from lucidex.core.steps.two_tone import InkColour, Measured, Paper, TwoToneStep
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.effect_references import (
@@ -77,7 +77,7 @@ def test_an_effect_agrees_with_its_formula_in_float64(effect: Effect, reference)
 def test_bringing_back_agrees_with_its_formula() -> None:
     pixels = detailed()
     exact = np.clip(deconvolved(pixels, 1.2, 0.6), 0, 255)
-    off = np.abs(cleaned(pixels, (BroughtBack(1.2, 0.6),)).astype(np.float64) - exact)
+    off = np.abs(restored(pixels, (Deconvolution(1.2, 0.6),)).astype(np.float64) - exact)
     assert np.quantile(off, 0.99) <= 0.8
     assert off.max() <= 2.5
 
@@ -90,24 +90,24 @@ def test_less_noise_takes_noise_and_keeps_edges() -> None:
     errors, calm = [], []
     for strength in (0.0, 0.3, 0.6, 1.0):
         steps = (Denoise(strength=100 * strength),)
-        calmed = cleaned(noisy, cleanings_of(steps))
+        calmed = restored(noisy, restorations_of(steps))
         errors.append(float(np.sqrt(((calmed - clean) ** 2).mean())))
         calm.append(float((calmed[80:140, 120:180] - clean[80:140, 120:180]).std()))
     assert min(errors) < 0.5 * errors[0]
     assert all(later < earlier for earlier, later in pairwise(calm))
     assert calm[-1] < 0.1 * calm[0]
-    edge = cleaned(noisy, (LessNoise(1.0),)).astype(int)[100:120, 90:110].mean(axis=(0, 2))
+    edge = restored(noisy, (WaveletDenoising(1.0),)).astype(int)[100:120, 90:110].mean(axis=(0, 2))
     assert abs(edge[14:].mean() - 200) < 4, "the edge stays where it was, and as steep"
 
 
 def test_detail_is_brought_back_as_far_as_honest() -> None:
     sharp = pyvips.Image.thumbnail(str(DEMO / "rosette.jpg"), 300).numpy().astype(np.float64)
     blurred = np.rint(gaussian(sharp, 1.2)).astype(np.uint8)
-    back = cleaned(blurred, (BroughtBack(1.2, 1.0),))
+    back = restored(blurred, (Deconvolution(1.2, 1.0),))
     before, after = (float(((one.astype(float) - sharp) ** 2).mean()) for one in (blurred, back))
     assert after < 0.8 * before
     flat = np.full((60, 60, 3), 120, np.uint8)
-    assert np.abs(cleaned(flat, (BroughtBack(2.0, 1.0),)).astype(int) - 120).max() <= 1, "nothing is invented"
+    assert np.abs(restored(flat, (Deconvolution(2.0, 1.0),)).astype(int) - 120).max() <= 1, "nothing is invented"
 
 
 RESTING: tuple[Step, ...] = (
@@ -116,14 +116,14 @@ RESTING: tuple[Step, ...] = (
     Soften(radius_percent=0),
     DrawnStep(strength=0),
     Denoise(strength=0),
-    BringBack(strength=0),
+    Deconvolve(strength=0),
 )
 
 
 def test_steps_at_rest_change_no_byte() -> None:
     pixels = picture(40, 30)
     assert treatment_of(RESTING).effects == ()
-    assert cleanings_of(RESTING) == ()
+    assert restorations_of(RESTING) == ()
     assert np.array_equal(rendered(source_of(pixels), WHOLE, *RESTING), pixels)
 
 
@@ -149,9 +149,9 @@ TREATING: tuple[Step, ...] = (
     Exposure(stops=0.7),
     Light(brightness=25, contrast=20),
     Range(black_percent=5, white_percent=8),
-    Depths(shadows=40, highlights=-40),
+    ShadowsHighlights(shadows=40, highlights=-40),
     Balance(warmth=20, tint=-10),
-    Saturation(saturation=20, gentle=30),
+    Saturation(saturation=20, vibrance=30),
     BalanceByTone(dark_warmth=-30, light_warmth=20),
     BlackAndWhite(),
     Levels(dark_percent=6, middle_percent=42, light_percent=93),
@@ -200,12 +200,12 @@ def test_strips_show_no_seams(effect: Effect, monkeypatch: pytest.MonkeyPatch) -
     assert off.mean() < 0.02
 
 
-@pytest.mark.parametrize("one", [LessNoise(0.6), BroughtBack(1.5, 0.8)])
-def test_cleaning_in_strips_shows_no_seams(one: cleaning.Cleaning, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("one", [WaveletDenoising(0.6), Deconvolution(1.5, 0.8)])
+def test_cleaning_in_strips_shows_no_seams(one: restoration.Restoration, monkeypatch: pytest.MonkeyPatch) -> None:
     pixels = detailed(90, 300)
-    whole = cleaned(pixels, (one,)).astype(int)
-    monkeypatch.setattr(cleaning, "STRIP_PIXELS", 90 * 64)
-    assert np.abs(cleaned(pixels, (one,)).astype(int) - whole).max() <= 1
+    whole = restored(pixels, (one,)).astype(int)
+    monkeypatch.setattr(restoration, "STRIP_PIXELS", 90 * 64)
+    assert np.abs(restored(pixels, (one,)).astype(int) - whole).max() <= 1
 
 
 BOUNDS = {  # mean and 99 % of the difference between a preview and the reduced file, in code values
@@ -213,13 +213,13 @@ BOUNDS = {  # mean and 99 % of the difference between a preview and the reduced 
     PreviewClass.SCALED: (1.0, 5.0),
     PreviewClass.SOURCE: (0.5, 2.0),
 }
-SOURCES: tuple[Step, ...] = (Denoise(strength=60), BringBack(strength=50))
+SOURCES: tuple[Step, ...] = (Denoise(strength=60), Deconvolve(strength=50))
 
 
 @pytest.mark.parametrize("step", [*TREATING, *SOURCES], ids=lambda step: type(step).__name__)
 def test_a_reduced_preview_is_worth_what_its_class_promises(step: Step) -> None:
     pixels = pyvips.Image.thumbnail(str(DEMO / "rosette.jpg"), 1200).numpy()
-    pixels = cleaned(pixels, cleanings_of((step,)))
+    pixels = restored(pixels, restorations_of((step,)))
     source = source_of(pixels)
     small = PlaceDemand(measure=Percent(percent=30))
     file = rendered(source, WHOLE, step)
@@ -235,7 +235,7 @@ def test_a_reduced_preview_is_worth_what_its_class_promises(step: Step) -> None:
 
 
 def raster(pixels: Pixels) -> Raster:
-    return Raster(pixels, Frame.of(Size(pixels.shape[1], pixels.shape[0])))
+    return Raster(pixels, PictureGeometry.of(Size(pixels.shape[1], pixels.shape[0])))
 
 
 def uneven_page(ink: tuple[int, int, int]) -> tuple[Pixels, np.ndarray]:

@@ -9,8 +9,9 @@ import pyvips
 from PIL import Image, ImageCms
 
 from lucidex.core.encode import Encoding, FormatName, encode
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Rule, Size, fit
+from lucidex.core.geometry.fit import Rule, fit
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.keys import encoded_key, pixels_key
 from lucidex.core.render import plan
 from lucidex.core.steps.crop import Crop, ShapeArea
@@ -87,8 +88,8 @@ def test_less_quality_weighs_less(name: FormatName) -> None:
 
 def test_everything_that_changes_the_bytes_changes_the_key() -> None:
     source = source_of(smooth_picture(60, 40))
-    frame = fit(Size(60, 40), Size(30, 30), Rule.COVER)
-    base = plan(source, Frame.of(Size(60, 40)), frame, (255, 255, 255))
+    geometry = fit(Size(60, 40), Size(30, 30), Rule.COVER)
+    base = plan(source, PictureGeometry.of(Size(60, 40)), geometry, (255, 255, 255))
     turn, crop = Turn(direction=Direction.LEFT), Crop(area=ShapeArea(across=1, down=1))
     keys = {
         pixels_key("a" * 64, (), base),
@@ -98,7 +99,7 @@ def test_everything_that_changes_the_bytes_changes_the_key() -> None:
         pixels_key("a" * 64, entries(crop, turn), base),
         pixels_key("a" * 64, (), replace(base, level=2)),
         pixels_key("a" * 64, (), replace(base, ground=None)),
-        pixels_key("a" * 64, (), replace(base, placement=replace(frame, left=1))),
+        pixels_key("a" * 64, (), replace(base, placement=replace(geometry, left=1))),
     }
     assert len(keys) == 8
     pixels = next(iter(keys))
@@ -114,6 +115,6 @@ def test_everything_that_changes_the_bytes_changes_the_key() -> None:
 
 def test_an_inactive_step_does_not_change_the_key() -> None:
     source = source_of(smooth_picture(60, 40))
-    chosen = plan(source, Frame.of(Size(60, 40)), fit(Size(60, 40), Size(30, 30), Rule.COVER), None)
+    chosen = plan(source, PictureGeometry.of(Size(60, 40)), fit(Size(60, 40), Size(30, 30), Rule.COVER), None)
     off = tuple(entry.model_copy(update={"active": False}) for entry in entries(Turn(direction=Direction.LEFT)))
     assert pixels_key("a" * 64, off, chosen) == pixels_key("a" * 64, (), chosen)

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lucidex.core.geometry import Size, Window
-from lucidex.core.likeness import likeness
-from lucidex.core.measures import ExactSize
-from lucidex.core.places import PlaceDemand
+from lucidex.core.encode.likeness import likeness
+from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize
 from lucidex.core.resampling import resampled
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
@@ -91,7 +91,7 @@ def test_likeness_falls_with_damage_and_is_whole_for_the_same() -> None:
 
 def test_likeness_agrees_with_a_plain_float64_reference() -> None:
     """One scale of it, pixel by pixel, with a written-out Gaussian window."""
-    from lucidex.core.likeness import STEADY_1, STEADY_2, WINDOW_SIGMA, _similarity
+    from lucidex.core.encode.likeness import STEADY_1, STEADY_2, WINDOW_SIGMA, _similarity
 
     random = np.random.default_rng(6)
     a, b = (random.uniform(0, 255, (24, 24)) for _ in range(2))

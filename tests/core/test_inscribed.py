@@ -7,10 +7,10 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from lucidex.core.geometry import Point, Size, Window
-from lucidex.core.inscribed import clipped, clockwise, largest_free, largest_of_shape
+from lucidex.core.geometry.inscribed import clipped, clockwise, largest_free, largest_of_shape
+from lucidex.core.geometry.sizes import Point, Size, Window
+from lucidex.core.geometry.transform import corners_of
 from lucidex.core.steps.straighten import largest_free_upright, largest_upright
-from lucidex.core.transform import corners_of
 
 sides = st.integers(1, 3_000)
 angles = st.floats(-44.9, 44.9).filter(lambda angle: abs(angle) > 1e-2)

@@ -11,16 +11,16 @@ import pyvips
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lucidex.core.decoding import take_in
-from lucidex.core.errors import SaidError, TooLargeError, UnreadableFileError
-from lucidex.core.intake import Facts, SourceFormat
-from lucidex.core.measures import Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.errors import TooLargeError, UnreadableFileError, UserError
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import Percent
+from lucidex.core.source.decoder import take_in
+from lucidex.core.source.facts import SourceFacts, SourceFormat
 from tests.conftest import Pixels, encoded, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
 
 
-def taken(tmp_path: Path, content: bytes, name: str = "picture.bin") -> tuple[Facts, dict[int, Pixels]]:
+def taken(tmp_path: Path, content: bytes, name: str = "picture.bin") -> tuple[SourceFacts, dict[int, Pixels]]:
     path = tmp_path / name
     path.write_bytes(content)
     strips: dict[int, list[Pixels]] = {}
@@ -161,12 +161,12 @@ def test_a_moving_picture_is_refused(tmp_path: Path) -> None:
 def test_no_bytes_lead_to_anything_but_a_sentence(
     tmp_path_factory: pytest.TempPathFactory, tail: bytes, head: bytes
 ) -> None:
-    with pytest.raises(SaidError):
+    with pytest.raises(UserError):
         taken(tmp_path_factory.mktemp("x"), head + tail)
 
 
 def test_facts_survive_the_way_to_the_table(tmp_path: Path) -> None:
     wide = pyvips.Image.black(9, 9, bands=3).copy(interpretation="srgb").icc_transform("p3", input_profile="srgb")
     facts, _ = taken(tmp_path, wide.write_to_buffer(".png"))
-    assert Facts.model_validate(facts.model_dump(mode="json")) == facts
-    assert Facts.model_validate_json(facts.model_dump_json()) == facts
+    assert SourceFacts.model_validate(facts.model_dump(mode="json")) == facts
+    assert SourceFacts.model_validate_json(facts.model_dump_json()) == facts

@@ -7,9 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.geometry import Anchor, Box, Size
-from lucidex.core.reading import ReadStep, read_line
-from lucidex.core.stamping import Ink, Stamp, stamp_box, stamped
+from lucidex.core.finish.compositing import Ink, Stamp, stamp_box, stamped
+from lucidex.core.geometry.fit import Anchor
+from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.line.reader import ReadStep, read_line
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.logo import Logo, LogoFile
 from lucidex.core.steps.turn import Direction, Turn

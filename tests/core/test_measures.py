@@ -7,11 +7,12 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.geometry import MAX_EDGE_PX, Anchor, Rule, Size, fit
-from lucidex.core.linked import LinkedSize
-from lucidex.core.measures import Area, ExactSize, Multiple, Shape, ShortestEdge, ladder
-from lucidex.core.places import PlaceDemand, demand_words
-from lucidex.core.typed_places import read_demand, read_demands
+from lucidex.core.geometry.fit import Anchor, Rule, fit
+from lucidex.core.geometry.sizes import MAX_EDGE_PX, Size
+from lucidex.core.line.places import read_demand, read_demands
+from lucidex.core.places.demand import PlaceDemand, demand_words
+from lucidex.core.places.linked_size import LinkedSize
+from lucidex.core.places.measures import Area, ExactSize, Multiple, Shape, ShortestEdge, ladder
 from lucidex.core.units import LengthUnit
 
 sides = st.integers(1, 20_000)
@@ -99,8 +100,8 @@ def test_several_sizes_at_once_and_a_decimal_comma_is_none() -> None:
 def test_linked_numbers_come_back_to_the_same_pixels(w: int, h: int, unit: LengthUnit, density: int) -> None:
     """Said in another unit and back, an exact size keeps its pixels (a thousandth of a unit is fine enough)."""
     demand = PlaceDemand(measure=ExactSize(width_px=w, height_px=h), pixels_per_inch=density)
-    said = LinkedSize.of(demand).in_unit(unit, demand)
-    measure = said.measure(demand)
+    message = LinkedSize.of(demand).in_unit(unit, demand)
+    measure = message.measure(demand)
     assert isinstance(measure, ExactSize)
     # 0.0005 of an inch at 600 pixels an inch is 0.3 pixels: the nearest whole pixel is the same one
     assert (measure.width_px, measure.height_px) == (w, h)
@@ -108,8 +109,8 @@ def test_linked_numbers_come_back_to_the_same_pixels(w: int, h: int, unit: Lengt
 
 def test_a_new_resolution_changes_pixels_of_lengths_and_not_of_pixels() -> None:
     demand = PlaceDemand(measure=ExactSize(width_px=945, height_px=709), pixels_per_inch=300, unit="cm")
-    said = LinkedSize.of(demand)
-    assert (said.first, said.second) == ("8.001", "6.003")
+    message = LinkedSize.of(demand)
+    assert (message.first, message.second) == ("8.001", "6.003")
     doubled = LinkedSize("size", "8", "6", LengthUnit.CM, "600").measure(demand)
     assert doubled == ExactSize(width_px=1890, height_px=1417)
     assert LinkedSize("size", "945", "709", LengthUnit.PX, "600").measure(demand) == demand.measure

@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Point, Size
-from lucidex.core.measures import ExactSize, Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.geometry.transform import Transform, corners_of
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize, Percent
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.perspective import FourPoints, Perspective, square_to, true_ratio
 from lucidex.core.steps.turn import Direction, Turn
-from lucidex.core.transform import Transform, corners_of
 from tests.conftest import Pixels, smooth_picture
 from tests.core.rendering import rendered, source_of
 
@@ -49,8 +49,8 @@ def test_the_true_shape_of_a_photographed_rectangle_is_found(
 def test_a_rectangle_seen_straight_keeps_its_own_shape() -> None:
     quad = (Point(100, 50), Point(500, 50), Point(500, 250), Point(100, 250))
     assert true_ratio(quad, Point(300, 200), 700.0) == pytest.approx(2.0)
-    step = FourPoints().put_on(Frame.of(Size(600, 400)), quad)
-    assert step.reframe(Frame.of(Size(600, 400))).size == Size(400, 200)
+    step = FourPoints().put_on(PictureGeometry.of(Size(600, 400)), quad)
+    assert step.transform_geometry(PictureGeometry.of(Size(600, 400))).size == Size(400, 200)
 
 
 @given(leans, leans, st.integers(2, 400), st.integers(2, 400), st.sampled_from(list(Corners)))
@@ -58,11 +58,11 @@ def test_corrected_frames_stay_within_the_original_where_corners_are_cut(
     up: float, side: float, w: int, h: int, corners: Corners
 ) -> None:
     step = Perspective(vertical_degrees=up, horizontal_degrees=side, corners=corners)
-    frame = step.reframe(Frame.of(Size(w, h)))
-    assert frame.size.pixels >= 1
-    if corners.are_cut and frame.size.shortest > 1:
-        for corner in corners_of(frame.window):
-            content = frame.to_content(corner)
+    geometry = step.transform_geometry(PictureGeometry.of(Size(w, h)))
+    assert geometry.size.pixels >= 1
+    if corners.are_cut and geometry.size.shortest > 1:
+        for corner in corners_of(geometry.window):
+            content = geometry.to_content(corner)
             assert -1e-3 <= content.x <= 1 + 1e-3
             assert -1e-3 <= content.y <= 1 + 1e-3
 
@@ -70,26 +70,26 @@ def test_corrected_frames_stay_within_the_original_where_corners_are_cut(
 def test_a_leaning_subject_stands_upright_afterwards() -> None:
     """Two edges that converge upwards by a known lean become parallel."""
     size, lean = Size(1_200, 900), 14.0
-    back = Perspective(vertical_degrees=-lean).reframe(Frame.of(size))
+    back = Perspective(vertical_degrees=-lean).transform_geometry(PictureGeometry.of(size))
     left = [back.to_picture(Point(0.3, y)) for y in (0.35, 0.65)]
     assert left[0].x > left[1].x + 5, "leaned back, the picture converges upwards"
-    fixed = Perspective(vertical_degrees=lean).reframe(back)
+    fixed = Perspective(vertical_degrees=lean).transform_geometry(back)
     left = [fixed.to_picture(Point(0.3, y)) for y in (0.35, 0.65)]
     assert left[0].x == pytest.approx(left[1].x, abs=3)
 
 
 @given(st.floats(0.02, 0.4), st.floats(0.02, 0.4), st.floats(0.6, 0.98), st.floats(0.6, 0.98))
 def test_the_four_points_become_the_corners(left: float, top: float, right: float, bottom: float) -> None:
-    frame = Turn(direction=Direction.RIGHT).reframe(Frame.of(Size(800, 500)))
+    geometry = Turn(direction=Direction.RIGHT).transform_geometry(PictureGeometry.of(Size(800, 500)))
     quad = (
         Point(left * 500, top * 800),
         Point(right * 500, 0.1 * 800),
         Point(0.95 * 500, bottom * 800),
         Point(0.1 * 500, 0.9 * 800),
     )
-    step = FourPoints().put_on(frame, quad)
-    pulled = step.reframe(frame)
-    if pulled.notes:
+    step = FourPoints().put_on(geometry, quad)
+    pulled = step.transform_geometry(geometry)
+    if pulled.remarks:
         return
     for content, corner in zip(step.points, corners_of(pulled.window), strict=True):
         found = pulled.to_picture(Point(content.x, content.y))
@@ -97,17 +97,17 @@ def test_the_four_points_become_the_corners(left: float, top: float, right: floa
 
 
 def test_four_points_that_cross_are_said_and_change_nothing() -> None:
-    frame = Frame.of(Size(100, 100))
-    crossed = FourPoints().put_on(frame, (Point(10, 10), Point(90, 90), Point(90, 10), Point(10, 90)))
-    assert crossed.reframe(frame).size == frame.size
-    assert "four-sided" in crossed.reframe(frame).notes[0].sentence
+    geometry = PictureGeometry.of(Size(100, 100))
+    crossed = FourPoints().put_on(geometry, (Point(10, 10), Point(90, 90), Point(90, 10), Point(10, 90)))
+    assert crossed.transform_geometry(geometry).size == geometry.size
+    assert "four-sided" in crossed.transform_geometry(geometry).remarks[0].sentence
 
 
 def test_the_rest_is_kept_without_empty_corners() -> None:
-    frame = Frame.of(Size(1_000, 800))
+    geometry = PictureGeometry.of(Size(1_000, 800))
     quad = (Point(300, 200), Point(700, 260), Point(720, 600), Point(280, 560))
-    kept = FourPoints(keeps_rest=True).put_on(frame, quad).reframe(frame)
-    alone = FourPoints().put_on(frame, quad).reframe(frame)
+    kept = FourPoints(keeps_rest=True).put_on(geometry, quad).transform_geometry(geometry)
+    alone = FourPoints().put_on(geometry, quad).transform_geometry(geometry)
     assert kept.size.pixels > 1.5 * alone.size.pixels
     for corner in corners_of(kept.window):
         content = kept.to_content(corner)
@@ -132,16 +132,16 @@ def exact_pull(pixels: Pixels, total: Transform, width: int, height: int) -> np.
 @pytest.mark.parametrize("width", [None, 200])
 def test_pixels_go_where_the_transform_says(step: Perspective | FourPoints, width: int | None) -> None:
     pixels = smooth_picture(640, 480)
-    frame = Frame.of(Size(640, 480))
+    geometry = PictureGeometry.of(Size(640, 480))
     if isinstance(step, FourPoints):
-        step = step.put_on(frame, (Point(80, 60), Point(600, 100), Point(560, 420), Point(120, 380)))
-    frame = step.reframe(frame)
-    size = frame.size if width is None else Size(width, 150)
+        step = step.put_on(geometry, (Point(80, 60), Point(600, 100), Point(560, 420), Point(120, 380)))
+    geometry = step.transform_geometry(geometry)
+    size = geometry.size if width is None else Size(width, 150)
     demand = WHOLE if width is None else PlaceDemand(measure=ExactSize(width_px=200, height_px=150), rule="fill")
     out = rendered(source_of(pixels), demand, step)
     assert out.shape == (size.height, size.width, 3)
-    scaled = Transform(size.width / frame.size.width, 0, 0, size.height / frame.size.height)
-    reference = exact_pull(pixels, frame.transform.then(scaled), size.width, size.height)
+    scaled = Transform(size.width / geometry.size.width, 0, 0, size.height / geometry.size.height)
+    reference = exact_pull(pixels, geometry.transform.then(scaled), size.width, size.height)
     assert np.abs(out - reference)[3:-3, 3:-3].mean() < 0.8
     assert np.abs(out - reference)[3:-3, 3:-3].max() < 6
 

@@ -7,15 +7,16 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from lucidex.core.document import Framing
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Rule, Size
-from lucidex.core.levels import RESIDUAL, level_for, levels_of
-from lucidex.core.measures import ExactSize, Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.fit import Rule
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.geometry.transform import uprighting
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize, Percent
+from lucidex.core.source.pyramid import RESIDUAL, level_for, levels_of
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
-from lucidex.core.transform import uprighting
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
 
@@ -110,7 +111,7 @@ def test_reduction_agrees_with_a_float_reference(width: int, height: int) -> Non
     """A window's mean colour is kept to half a code value, whatever the scale and the level used."""
     pixels = smooth_picture(2048, 1536)
     out = rendered(source_of(pixels), PlaceDemand(measure=ExactSize(width_px=width, height_px=height)))
-    shown = Framing().window(Frame.of(Size(2048, 1536)), Size(width, height))
+    shown = Framing().window(PictureGeometry.of(Size(2048, 1536)), Size(width, height))
     left, top = round(shown.left), round(shown.top)
     part = pixels[top : top + round(shown.height), left : left + round(shown.width)].astype(np.float64)
     assert np.abs(out.astype(np.float64).mean((0, 1)) - part.mean((0, 1))).max() < 0.5

@@ -10,9 +10,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from lucidex.core.document import Framing, PictureDocument
-from lucidex.core.geometry import Placement, Rule, Size, Window
-from lucidex.core.measures import ExactSize
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.fit import Placement, Rule
+from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize
 from lucidex.core.render import draw, plan
 from lucidex.core.resampling import resample, resampled
 from lucidex.core.resampling.tables import Axis, area_table, cubic_table, lanczos_table
@@ -23,7 +24,7 @@ from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import entries, source_of
 
-MOST_SHIFT = 0.02  # pixels of the result
+MAX_SHIFT = 0.02  # pixels of the result
 PERIOD = 24.0  # pixels of the result: the wave by which a shift is measured
 
 Floats = npt.NDArray[np.float64]
@@ -85,19 +86,19 @@ def test_nothing_is_shifted_by_more_than_a_fiftieth_of_a_pixel(
     framing = Framing(focal_x=focal[0], focal_y=focal[1], zoom=zoom)
     document = PictureDocument(steps=entries(*steps), framings={"1": framing})
     upright = Size(*picture_size)
-    frame = document.frame(upright)
-    placement = document.placement(frame, "1", demand)
+    geometry = document.geometry(upright)
+    placement = document.placement(geometry, "1", demand)
     assume(min(placement.drawn.width, placement.drawn.height) >= 40)
     wanted = (
-        frame.size.width / placement.window.width * placement.drawn.width / PERIOD,
-        frame.size.height / placement.window.height * placement.drawn.height / PERIOD,
+        geometry.size.width / placement.window.width * placement.drawn.width / PERIOD,
+        geometry.size.height / placement.window.height * placement.drawn.height / PERIOD,
     )
-    assume(max(wanted[0] / frame.size.width, wanted[1] / frame.size.height) < 0.2)
-    pixels = waves(frame.size, *wanted)
+    assume(max(wanted[0] / geometry.size.width, wanted[1] / geometry.size.height) < 0.2)
+    pixels = waves(geometry.size, *wanted)
     stored = np.ascontiguousarray(np.rot90(pixels)) if steps else pixels
     source = source_of(stored)
-    out = draw(source, plan(source, frame, placement, (0, 0, 0), document.treatment)).numpy()
-    assert max(abs(one) for one in shifts(frame.size, placement, out, wanted)) <= MOST_SHIFT
+    out = draw(source, plan(source, geometry, placement, (0, 0, 0), document.treatment)).numpy()
+    assert max(abs(one) for one in shifts(geometry.size, placement, out, wanted)) <= MAX_SHIFT
 
 
 @pytest.mark.parametrize("level_edge", [300, 700, 1_500, 3_000])
@@ -108,8 +109,8 @@ def test_no_level_shifts_a_window(level_edge: int, offset: float) -> None:
     placement = Placement(window, Size(150, 74), 0, 0, Size(150, 74))
     periods = (150 / PERIOD, 74 / PERIOD)
     source = source_of(waves(size, *periods))
-    out = draw(source, plan(source, PictureDocument().frame(size), placement, None)).numpy()
-    assert max(abs(one) for one in shifts(size, placement, out, periods)) <= MOST_SHIFT
+    out = draw(source, plan(source, PictureDocument().geometry(size), placement, None)).numpy()
+    assert max(abs(one) for one in shifts(size, placement, out, periods)) <= MAX_SHIFT
 
 
 def lanczos(x: Floats) -> Floats:
@@ -233,13 +234,13 @@ def test_effects_on_what_is_enlarged_a_lot_look_no_further_than_can_be_paid_for(
     pixels = smooth_picture(1_200, 900)
     source, size = source_of(pixels), Size(1_200, 900)
     document = PictureDocument(steps=entries(Soften(radius_percent=5)))
-    frame = document.frame(size)
+    geometry = document.geometry(size)
     close = Placement(Window(600, 400, 24, 18), Size(1_600, 1_200), 0, 0, Size(1_600, 1_200))
-    chosen = plan(source, frame, close, None, document.treatment)
+    chosen = plan(source, geometry, close, None, document.treatment)
     assert chosen.widened.placement.drawn.pixels < 3_000_000
     out = draw(source, chosen).numpy().astype(float)
     own = Placement(Window(600, 400, 24, 18), Size(24, 18), 0, 0, Size(24, 18))
-    expected = draw(source, plan(source, frame, own, None, document.treatment)).numpy().astype(float)
+    expected = draw(source, plan(source, geometry, own, None, document.treatment)).numpy().astype(float)
     assert out.shape[:2] == (1_200, 1_600)
     assert np.abs(out.mean(axis=(0, 1)) - expected.mean(axis=(0, 1))).max() <= 2
 
@@ -258,10 +259,10 @@ def test_a_turned_picture_keeps_its_edge_where_it_is() -> None:
     pixels = picture(800, 600)
     source, whole = source_of(pixels), Size(800, 600)
     document = PictureDocument(steps=entries(Straighten(angle_degrees=3.0)))
-    frame = document.frame(whole)
+    geometry = document.geometry(whole)
     large = Placement(Window(100, 100, 200, 160), Size(200, 160), 0, 0, Size(200, 160))
     inner = Placement(Window(130, 120, 100, 80), Size(100, 80), 0, 0, Size(100, 80))
-    around = draw(source, plan(source, frame, large, None)).numpy()
-    alone = draw(source, plan(source, frame, inner, None)).numpy()
+    around = draw(source, plan(source, geometry, large, None)).numpy()
+    alone = draw(source, plan(source, geometry, inner, None)).numpy()
     # noise, where a thirty-second of a pixel counts: OpenCV's own grid; without neighbours it is three times as much
     assert np.abs(around[20:100, 30:130].astype(int) - alone).max() <= 14

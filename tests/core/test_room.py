@@ -5,10 +5,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Anchor, Size
-from lucidex.core.measures import ExactSize, Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.fit import Anchor
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize, Percent
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.crop import Crop, PixelArea
 from lucidex.core.steps.room import Edge, Room, RoomOnSides, RoomToShape, RoomToSize, Strip
@@ -59,8 +60,8 @@ def test_room_to_a_size_keeps_the_asked_corner(w: int, h: int, width: int, heigh
     left = {"left": 0, "right": out.shape[1] - w}.get(anchor.value.split()[-1], (out.shape[1] - w) // 2)
     top = {"top": 0, "bottom": out.shape[0] - h}.get(anchor.value.split()[0], (out.shape[0] - h) // 2)
     assert np.array_equal(out[top : top + h, left : left + w], pixels)
-    frame = room.reframe(Frame.of(Size(w, h)))
-    assert bool(frame.notes) == (w > width or h > height), "what cannot be reached is said"
+    geometry = room.transform_geometry(PictureGeometry.of(Size(w, h)))
+    assert bool(geometry.remarks) == (w > width or h > height), "what cannot be reached is said"
 
 
 def test_room_after_a_crop_does_not_bring_back_what_was_cut() -> None:

@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 
 from lucidex.core.document import MAX_ZOOM, Framing
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Anchor, Rule, Size, canvas_around, fit, largest_within, proportional
-from lucidex.core.measures import ExactSize, Height, LongestEdge, Percent, Width
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.fit import Anchor, Rule, canvas_around, fit
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size, largest_within, proportional
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize, Height, LongestEdge, Percent, Width
 from tests.conftest import picture
 from tests.core.rendering import rendered, source_of
 
@@ -119,7 +120,7 @@ def test_a_framed_place_has_exactly_its_size(source: Size, place: Size, x: float
 
 @given(sizes, sizes, st.floats(0, 1), st.floats(0, 1), st.floats(1, MAX_ZOOM))
 def test_a_framing_stays_inside_the_picture(source: Size, place: Size, x: float, y: float, zoom: float) -> None:
-    window = Framing(focal_x=x, focal_y=y, zoom=zoom).window(Frame.of(source), place)
+    window = Framing(focal_x=x, focal_y=y, zoom=zoom).window(PictureGeometry.of(source), place)
     assert -1e-9 <= window.left <= source.width - window.width + 1e-6
     assert -1e-9 <= window.top <= source.height - window.height + 1e-6
     assert window.width * place.height == pytest.approx(window.height * place.width, rel=1e-9)

@@ -11,11 +11,11 @@ import pytest
 import pyvips
 from PIL import Image, ImageCms
 
-from lucidex.core import settling
 from lucidex.core.errors import UnreadableFileError
-from lucidex.core.measures import Percent
-from lucidex.core.places import PlaceDemand
-from lucidex.core.profiles import (
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import Percent
+from lucidex.core.source import normalisation
+from lucidex.core.source.profiles import (
     D65,
     SRGB_CURVE,
     SRGB_PRIMARIES,
@@ -98,7 +98,7 @@ def test_a_profile_of_more_than_primaries_and_curves_agrees_with_an_independent_
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """What cannot be written anew as primaries and curves becomes sRGB of 16 bits where it is decoded."""
-    monkeypatch.setattr(settling, "rebuilt", lambda profile: None)
+    monkeypatch.setattr(normalisation, "rebuilt", lambda profile: None)
     profile = matrix(power_curve(1.8), WIDE_PRIMARIES)
     facts, _ = taken(tmp_path, with_icc(profile))
     assert facts.pixel_format == "ushort"

@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Point, Size
-from lucidex.core.measures import ExactSize, Percent
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import ExactSize, Percent
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.straighten import Straighten, bounding_size, largest_upright, level_angle
 from lucidex.core.steps.turn import Direction, Turn
@@ -109,8 +109,10 @@ def test_corners_are_coloured_or_clear() -> None:
 
 
 def test_a_turn_before_keeps_the_angle_and_a_line_stays_level() -> None:
-    frame = Frame.of(Size(4_000, 3_000))
-    straightened = Straighten(angle_degrees=3).reframe(Turn(direction=Direction.RIGHT).reframe(frame))
+    geometry = PictureGeometry.of(Size(4_000, 3_000))
+    straightened = Straighten(angle_degrees=3).transform_geometry(
+        Turn(direction=Direction.RIGHT).transform_geometry(geometry)
+    )
     point = straightened.to_content(straightened.to_picture(Point(0.3, 0.6)))
     assert (point.x, point.y) == pytest.approx((0.3, 0.6))
     assert straightened.size == largest_upright(Size(3_000, 4_000), 3)

@@ -9,23 +9,23 @@ import pyvips
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from lucidex.core.content import Raster
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Size
-from lucidex.core.measures import Percent
-from lucidex.core.places import PlaceDemand
-from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.line.reader import ReadStep, read_line
+from lucidex.core.picture.content import Raster
+from lucidex.core.picture.tone.amounts import Curves, Grey, Shift, Tone
+from lucidex.core.picture.tone.clipping import BINS, colour_at, histogram, marked
+from lucidex.core.picture.tone.curves import along
+from lucidex.core.picture.tone.development import LUMINANCE, curve, developed, mixture
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import Percent
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.curve import Curve, Levels, as_curve, as_levels, can_become_curve, can_become_levels
 from lucidex.core.steps.looks import LookStep, add_looks, all_looks, look_named
 from lucidex.core.steps.room import Room, RoomOnSides
-from lucidex.core.steps.tone import Depths, Exposure, Light, Range, tone_of
-from lucidex.core.tone.amounts import Curves, Grey, Shift, Tone
-from lucidex.core.tone.clipping import BINS, colour_at, histogram, marked
-from lucidex.core.tone.curves import along
-from lucidex.core.tone.development import LUMINANCE, curve, developed, mixture
+from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights, tone_of
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import rendered, source_of
 from tests.core.test_attention import DEMO
@@ -93,7 +93,7 @@ NEUTRAL: tuple[Step, ...] = (
     Exposure(),
     Light(),
     Range(),
-    Depths(),
+    ShadowsHighlights(),
     Balance(),
     Saturation(),
     BalanceByTone(),
@@ -157,8 +157,8 @@ def test_a_look_grows_with_its_strength(look) -> None:  # noqa: ANN001
         lambda v: Exposure(stops=v / 50),
         lambda v: Light(brightness=v),
         lambda v: Range(white_percent=(v + 60) / 3),
-        lambda v: Depths(shadows=v),
-        lambda v: Depths(highlights=v),
+        lambda v: ShadowsHighlights(shadows=v),
+        lambda v: ShadowsHighlights(highlights=v),
         lambda v: Levels(middle_percent=50 - v / 3),
         lambda v: Curve(all=((0, 0), (50, 50 + v / 3), (100, 100))),
     ],
@@ -209,7 +209,7 @@ def test_a_smooth_gradient_has_no_bands_after_ten_steps() -> None:
 
 
 def raster(pixels: Pixels) -> Raster:
-    return Raster(pixels, Frame.of(Size(pixels.shape[1], pixels.shape[0])))
+    return Raster(pixels, PictureGeometry.of(Size(pixels.shape[1], pixels.shape[0])))
 
 
 def test_automatics_mend_what_is_wrong() -> None:
@@ -348,9 +348,9 @@ def test_a_histogram_counts_nothing_clear() -> None:
     [
         ("exposure +0,5", Exposure(stops=0.5)),
         ("contrast 20 %", Light(contrast=20)),
-        ("shadows by -15", Depths(shadows=-15)),
+        ("shadows by -15", ShadowsHighlights(shadows=-15)),
         ("warmth −12", Balance(warmth=-12)),
-        ("gentle saturation 30", Saturation(gentle=30)),
+        ("gentle saturation 30", Saturation(vibrance=30)),
         ("late sun", LookStep(recipe=look_named("Late sun"))),
     ],
 )

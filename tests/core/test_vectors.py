@@ -5,8 +5,9 @@ from pathlib import Path
 
 import numpy as np
 
-from lucidex.core.geometry import Point, Size, clamped_window, covering_window
-from lucidex.core.tone.curves import along
+from lucidex.core.geometry.fit import clamped_window, covering_window
+from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.picture.tone.curves import along
 
 VECTORS = Path(__file__).parents[1] / "js" / "vectors.json"
 

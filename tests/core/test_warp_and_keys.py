@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 import pyvips
 
-from lucidex.core.colour import to_light
 from lucidex.core.document import PictureDocument
-from lucidex.core.geometry import Placement, Size, Window
-from lucidex.core.keys import engine_fingerprint, look_name, pixels_key
-from lucidex.core.profiles import D65, WIDE_PRIMARIES, MatrixProfile, power_curve, primaries_of, with_profile
+from lucidex.core.geometry.fit import Placement
+from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.keys import appearance_key, engine_fingerprint, pixels_key
+from lucidex.core.picture.colour import to_light
 from lucidex.core.render import draw, plan
+from lucidex.core.source.profiles import D65, WIDE_PRIMARIES, MatrixProfile, power_curve, primaries_of, with_profile
 from lucidex.core.steps.detail import Sharpen
 from lucidex.core.steps.perspective import Perspective
 from lucidex.core.steps.straighten import Corners, Straighten
@@ -31,10 +32,10 @@ def test_clear_colours_do_not_bleed_where_a_picture_is_turned() -> None:
     pixels[60:180, 80:240] = (0, 120, 0, 255)
     source = source_of(pixels)
     document = PictureDocument(steps=entries(Straighten(angle_degrees=7.0, corners=Corners.CLEAR)))
-    frame = document.frame(source.upright)
+    geometry = document.geometry(source.upright)
     for share in (1.0, 0.4):
-        drawn = Size(round(frame.size.width * share), round(frame.size.height * share))
-        out = draw(source, plan(source, frame, whole(frame.size, drawn), None)).numpy()
+        drawn = Size(round(geometry.size.width * share), round(geometry.size.height * share))
+        out = draw(source, plan(source, geometry, whole(geometry.size, drawn), None)).numpy()
         seen = out[..., 3] > 5
         assert seen.any()
         assert (out[seen][:, 0].astype(float) * (out[seen][:, 3] / 255)).max() <= 4
@@ -45,8 +46,8 @@ def test_the_working_scale_suits_the_densest_part() -> None:
     pixels = picture(1_600, 1_200)
     source = source_of(pixels)
     document = PictureDocument(steps=entries(Perspective(vertical_degrees=28)))
-    frame = document.frame(source.upright)
-    chosen = plan(source, frame, whole(frame.size, Size(400, 300)), None)
+    geometry = document.geometry(source.upright)
+    chosen = plan(source, geometry, whole(geometry.size, Size(400, 300)), None)
     exact = draw(source, replace(chosen, level=1)).numpy().astype(float)
     drawn = draw(source, chosen).numpy().astype(float)
     coarse = draw(source, replace(chosen, level=4)).numpy().astype(float)
@@ -73,15 +74,15 @@ def test_a_key_names_the_revision_of_every_step_and_the_engine(monkeypatch: pyte
     source = source_of(smooth_picture(60, 40))
     steps = entries(Exposure(stops=1), Sharpen())
     document = PictureDocument(steps=steps)
-    frame = document.frame(source.upright)
-    chosen = plan(source, frame, whole(frame.size, Size(30, 20)), None)
-    before = pixels_key("a" * 64, steps, chosen), look_name("a" * 64, steps)
+    geometry = document.geometry(source.upright)
+    chosen = plan(source, geometry, whole(geometry.size, Size(30, 20)), None)
+    before = pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps)
     with monkeypatch.context() as changed:
         changed.setattr(Sharpen, "revision", Sharpen.revision + 1)
-        after = pixels_key("a" * 64, steps, chosen), look_name("a" * 64, steps)
+        after = pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps)
     assert all(one != other for one, other in zip(before, after, strict=True))
     with monkeypatch.context() as changed:
         changed.setattr("lucidex.core.keys.engine_fingerprint", lambda: engine_fingerprint() + " other")
-        other = pixels_key("a" * 64, steps, chosen), look_name("a" * 64, steps)
+        other = pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps)
     assert all(one != another for one, another in zip(before, other, strict=True))
-    assert before == (pixels_key("a" * 64, steps, chosen), look_name("a" * 64, steps))
+    assert before == (pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps))

@@ -3,8 +3,8 @@
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.tone.amounts import Shift, Tone
-from lucidex.core.tone.curves import along  # through its points, monotone: see test_tone
+from lucidex.core.picture.tone.amounts import Shift, Tone
+from lucidex.core.picture.tone.curves import along
 from tests.conftest import Pixels
 
 Floats = npt.NDArray[np.float64]

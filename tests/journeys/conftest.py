@@ -10,16 +10,16 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from lucidex.launch.listening import listen
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
-from lucidex.services.finishing import give_back, has_work, work
-from lucidex.services.people import Who
-from lucidex.services.results import Renderer
+from lucidex.launch.sockets import listen
+from lucidex.records.migration import migrate
+from lucidex.services.people import Actor
+from lucidex.services.renderer import Renderer
+from lucidex.services.worker import give_back, has_work, work
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
-from lucidex.work.dispatching import LocalProcesses
+from lucidex.work.dispatcher import LocalProcesses
 from tests.conftest import PASSWORD, encoded, smooth_picture
 
 expect.set_options(timeout=20_000)  # two cores may be busy with the other tests
@@ -90,10 +90,10 @@ class Desk:
 
     page: Page
     site: str
-    who: Who
+    actor: Actor
     troubles: list[str]
 
-    def settled(self) -> None:
+    def normalised(self) -> None:
         """Wait until the bench has no request under way, its frames are made, and the stage is painted."""
         self.page.wait_for_function(
             """() => !document.querySelector('.htmx-request')
@@ -111,7 +111,7 @@ class Desk:
         self.page.fill("#line", text)
         self.page.press("#line", "Enter")
         self.page.wait_for_function("(before) => document.getElementById('bench').innerHTML !== before", arg=before)
-        self.settled()
+        self.normalised()
 
     def accessible(self) -> None:
         """An axe pass over the page as it stands: no violation of WCAG 2.2 A and AA."""
@@ -124,12 +124,12 @@ class Desk:
 
 
 @pytest.fixture
-def open_desk(browser: Browser, site: str, new_person: Callable[[], Who]) -> Iterator[Callable[..., Desk]]:
+def open_desk(browser: Browser, site: str, new_person: Callable[[], Actor]) -> Iterator[Callable[..., Desk]]:
     """Opens a browser window with somebody signed in."""
     contexts = []
 
-    def enter(who: Who | None = None, width: int = 1280, height: int = 800) -> Desk:
-        person = who or new_person()
+    def enter(actor: Actor | None = None, width: int = 1280, height: int = 800) -> Desk:
+        person = actor or new_person()
         context = browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         contexts.append(context)
         page = context.new_page()

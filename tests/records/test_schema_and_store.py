@@ -10,7 +10,7 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 
 from lucidex.core.errors import TooLargeError
 from lucidex.records.decoded import DecodedStore
-from lucidex.records.migrating import differences, migrate
+from lucidex.records.migration import differences, migrate
 from lucidex.records.models import Original, Picture
 from lucidex.records.store import FolderStore
 from lucidex.services.workshop import Workshop

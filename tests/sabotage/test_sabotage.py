@@ -1,7 +1,11 @@
-"""Each invariant's test can fail: a small patch breaks the invariant, and the named test must notice."""
+"""Each invariant's test can fail: a small change breaks the invariant, and the named test must notice.
+
+A change says which test proves it, and for each file which lines (they stand there once) become which others.
+"""
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -11,11 +15,12 @@ from pathlib import Path
 import pytest
 
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.migrating import migrate
+from lucidex.records.migration import migrate
 from lucidex.services.workshop import Workshop
 
 ROOT = Path(__file__).parents[2]
-PATCHES = sorted((Path(__file__).parent / "patches").glob("*.patch"))
+CHANGES = sorted((Path(__file__).parent / "changes").glob("*.txt"))
+ONE = re.compile(r"^in (\S+)\n<<<\n(.*?)===\n(.*?)>>>\n", re.MULTILINE | re.DOTALL)
 
 
 @dataclass(frozen=True)
@@ -29,9 +34,9 @@ class Ran:
 
 @pytest.fixture(scope="module")
 def ran(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Ran]:
-    """Every patch with the test that must notice it, two at a time."""
+    """Every change with the test that must notice it, two at a time."""
     folder = tmp_path_factory.mktemp("sabotaged")
-    tests = {patch.stem: sabotaged(patch, folder / patch.stem) for patch in PATCHES}
+    tests = {change.stem: sabotaged(change, folder / change.stem) for change in CHANGES}
     hints = {"LUCIDEX_SABOTAGE": "1", "LUCIDEX_DATABASE": str(migrated_database(folder / "database"))}
     asked = [
         {"folder": str(folder / name), "test": test, "output": str(folder / f"{name}.txt")}
@@ -51,7 +56,7 @@ def ran(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Ran]:
 
 
 def migrated_database(folder: Path) -> Path:
-    """A database that is ready for use, to be copied: made once for all patches."""
+    """A database that is ready for use, to be copied: made once for all changes."""
     server = MariaDbServer(folder)
     server.start()
     workshop = Workshop(folder.parent / "no-files", server.url)
@@ -61,21 +66,25 @@ def migrated_database(folder: Path) -> Path:
     return folder
 
 
-def sabotaged(patch: Path, folder: Path) -> str:
-    """A copy of the product with the patch in it; the test that must notice it."""
+def sabotaged(change: Path, folder: Path) -> str:
+    """A copy of the product with the change in it; the test that must notice it."""
     for name in ("src", "tests"):
-        # what was compiled before comes along with its times, so that only what the patch touches is compiled anew
+        # what was compiled before comes along with its times, so that only what is changed is compiled anew
         shutil.copytree(ROOT / name, folder / name)
     (folder / "demo").symlink_to(ROOT / "demo")
     shutil.copy(ROOT / "pyproject.toml", folder)
-    command = ["git", "apply", "--unsafe-paths", f"--directory={folder}", str(patch)]
-    applied = subprocess.run(command, cwd=folder, capture_output=True, text=True)
-    assert applied.returncode == 0, f"{patch.name} no longer applies; make it anew: {applied.stderr}"
-    return patch.read_text().splitlines()[0].removeprefix("proves: ")
+    first, rest = change.read_text().split("\n", 1)
+    assert ONE.sub("", rest) == "", f"{change.name} is not written as a change"
+    for name, before, after in ONE.findall(rest):
+        file = folder / name
+        text = file.read_text()
+        assert text.count(before) == 1, f"{change.name}: its lines stand {text.count(before)} times in {name}"
+        file.write_text(text.replace(before, after))
+    return first.removeprefix("proves: ")
 
 
-@pytest.mark.parametrize("patch", [patch.stem for patch in PATCHES])
-def test_the_test_of_an_invariant_notices_sabotage(patch: str, ran: dict[str, Ran]) -> None:
-    one = ran[patch]
-    assert one.status == 1, f"{one.test} does not notice {patch}:\n{one.output[-2_000:]}"
+@pytest.mark.parametrize("change", [change.stem for change in CHANGES])
+def test_the_test_of_an_invariant_notices_sabotage(change: str, ran: dict[str, Ran]) -> None:
+    one = ran[change]
+    assert one.status == 1, f"{one.test} does not notice {change}:\n{one.output[-2_000:]}"
     assert "1 failed" in one.output or "FAILED" in one.output

@@ -7,22 +7,22 @@ import numpy as np
 import pytest
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError
+from lucidex.core.line.places import read_demand
 from lucidex.core.routine import PackedLogo, Routine, RoutineFile, RoutinePlace, RoutineStep, read_routine_file
 from lucidex.core.steps.base import Carried
 from lucidex.core.steps.crop import Crop, ShapeArea
 from lucidex.core.steps.logo import Logo, LogoFile
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.tone import Exposure, Light
-from lucidex.core.typed_places import read_demand
-from lucidex.services import changes, logos, routines, trials
+from lucidex.services import edits, logos, routine_use, routines
+from lucidex.services.documents import change, read_picture
 from lucidex.services.folios import read_folio
-from lucidex.services.gather import NewFolio, bring_in
-from lucidex.services.people import Who
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.people import Actor
 from lucidex.services.places import demand_of, hang_place
-from lucidex.services.prepare import change, read_picture
-from lucidex.services.results import Renderer
-from lucidex.services.stepping import PutStep, begun, put_on_pictures
-from lucidex.services.wanted import in_place
+from lucidex.services.render_requests import in_place
+from lucidex.services.renderer import Renderer
+from lucidex.services.steps import PutStep, begun, put_on_pictures
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, smooth_picture
 
@@ -30,80 +30,82 @@ STEPS = (Light(automatic=True, brightness=5), Exposure(stops=0.2))
 ROUTINE = Routine(name="Evenings", group="Marrow Lane", steps=tuple(RoutineStep(step=step) for step in STEPS))
 
 
-def test_only_what_can_go_to_other_pictures_is_kept(workshop: Workshop, who: Who) -> None:
-    taken = bring_in(workshop, who, NewFolio("F"), "a.png", [encoded(smooth_picture(90, 60))])
+def test_only_what_can_go_to_other_pictures_is_kept(workshop: Workshop, actor: Actor) -> None:
+    taken = bring_in(workshop, actor, NewFolio("F"), "a.png", [encoded(smooth_picture(90, 60))])
     steps = (Straighten(angle_degrees=2), Exposure(stops=0.5), Light(contrast=9))
     for number, step in enumerate(steps):
-        change(workshop, who, taken.picture_id, number + 1, "s", changes.add_step(step, f"s{number}"))
-    change(workshop, who, taken.picture_id, 4, "off", changes.switch_step("s2", False))
-    goes, stays = routines.steps_to_keep(read_picture(workshop, who, taken.picture_id), {})
+        change(workshop, actor, taken.picture_id, number + 1, "s", edits.add_step(step, f"s{number}"))
+    change(workshop, actor, taken.picture_id, 4, "off", edits.switch_step("s2", False))
+    goes, stays = routines.steps_to_keep(read_picture(workshop, actor, taken.picture_id), {})
     assert goes == {"s1": RoutineStep(step=Exposure(stops=0.5))}
     assert stays == [Straighten(angle_degrees=2)]
 
 
-def test_a_routine_is_found_by_name_replaced_renamed_and_taken_out(workshop: Workshop, who: Who, new_person) -> None:  # noqa: ANN001
-    first = routines.keep_routine(workshop, who, ROUTINE)
-    found = routines.find_routine(workshop, who, " evenings ")
+def test_a_routine_is_found_by_name_replaced_renamed_and_taken_out(
+    workshop: Workshop, actor: Actor, new_person: Callable[[], Actor]
+) -> None:
+    first = routines.keep_routine(workshop, actor, ROUTINE)
+    found = routines.find_routine(workshop, actor, " evenings ")
     assert found is not None
     assert (found.id, found.routine) == (first, ROUTINE)
     brighter = ROUTINE.model_copy(update={"steps": (RoutineStep(step=Exposure(stops=1)),)})
-    assert routines.keep_routine(workshop, who, brighter) == first
-    other = routines.keep_routine(workshop, who, Routine(name="Other", steps=ROUTINE.steps))
+    assert routines.keep_routine(workshop, actor, brighter) == first
+    other = routines.keep_routine(workshop, actor, Routine(name="Other", steps=ROUTINE.steps))
     with pytest.raises(OutOfRangeError, match="called “Evenings” already"):
-        routines.change_routine(workshop, who, other, brighter)
+        routines.change_routine(workshop, actor, other, brighter)
     assert routines.find_routine(workshop, new_person(), "Evenings") is None
     with pytest.raises(NotFoundError):
         routines.remove_routine(workshop, new_person(), first)
-    routines.remove_routine(workshop, who, first)
-    assert [kept.routine.name for kept in routines.read_routines(workshop, who)] == ["Other"]
+    routines.remove_routine(workshop, actor, first)
+    assert [kept.routine.name for kept in routines.read_routines(workshop, actor)] == ["Other"]
 
 
 def test_upright_and_wide_pictures_are_never_squashed_and_looked_at_anew(
-    workshop: Workshop, renderer: Renderer, who: Who
+    workshop: Workshop, renderer: Renderer, actor: Actor
 ) -> None:
-    wide = bring_in(workshop, who, NewFolio("Mixed"), "wide.png", [encoded(smooth_picture(300, 200))])
+    wide = bring_in(workshop, actor, NewFolio("Mixed"), "wide.png", [encoded(smooth_picture(300, 200))])
     dark = (smooth_picture(200, 300).astype(float) * 0.2).astype(np.uint8)
-    upright = bring_in(workshop, who, wide.folio_id, "upright.png", [encoded(dark)])
-    place = hang_place(workshop, who, wide.folio_id, read_demand("120x90").demand())
-    light = begun(renderer, read_picture(workshop, who, wide.picture_id), Light(automatic=True))
+    upright = bring_in(workshop, actor, wide.folio_id, "upright.png", [encoded(dark)])
+    place = hang_place(workshop, actor, wide.folio_id, read_demand("120x90").demand())
+    light = begun(renderer, read_picture(workshop, actor, wide.picture_id), Light(automatic=True))
     assert isinstance(light, Light)
     assert light.brightness == 0
     steps = [PutStep(light), PutStep(Crop(area=ShapeArea.model_validate({"across": 4, "down": 5})))]
-    done = put_on_pictures(renderer, workshop, who, steps, [wide.picture_id, upright.picture_id])
+    done = put_on_pictures(renderer, workshop, actor, steps, [wide.picture_id, upright.picture_id])
     assert [one.trouble for one in done] == [None, None]
     for picture_id in (wide.picture_id, upright.picture_id):
-        state = read_picture(workshop, who, picture_id)
-        assert state.frame.size.width * 5 == pytest.approx(state.frame.size.height * 4, abs=5)
+        state = read_picture(workshop, actor, picture_id)
+        assert state.geometry.size.width * 5 == pytest.approx(state.geometry.size.height * 4, abs=5)
         placed = in_place(workshop, state, str(place.id), demand_of(place))
         drawn, window = placed.placement.drawn, placed.placement.window
         assert drawn.width / window.width == pytest.approx(drawn.height / window.height)
-    lifted = read_picture(workshop, who, upright.picture_id).document.steps[0].step
+    lifted = read_picture(workshop, actor, upright.picture_id).document.steps[0].step
     assert lifted.brightness > 20, "found anew on the dark one"
 
 
-def test_export_and_import_keep_every_routine(workshop: Workshop, who: Who, new_person) -> None:  # noqa: ANN001
-    routines.keep_routine(workshop, who, ROUTINE)
-    text = routines.export_routines(workshop, who).written().encode()
+def test_export_and_import_keep_every_routine(workshop: Workshop, actor: Actor, new_person) -> None:  # noqa: ANN001
+    routines.keep_routine(workshop, actor, ROUTINE)
+    text = routines.export_routines(workshop, actor).written().encode()
     colleague = new_person()
     assert routines.import_routines(workshop, colleague, text) == 1
-    assert routines.export_routines(workshop, colleague) == routines.export_routines(workshop, who)
+    assert routines.export_routines(workshop, colleague) == routines.export_routines(workshop, actor)
 
 
 @pytest.mark.parametrize(
-    ("content", "said"),
+    ("content", "message"),
     [
         (b"\xff\xfe", "no JSON file"),
         (b"[]", "another kind"),
         (b'{"schema_revision": 99, "routines": []}', "newer version"),
         (b'{"routines": [{"name": "x", "steps": []}]}', "at least 1 item"),
         (b'{"routines": [{"name": "x", "steps": [{"kind": "melt"}]}]}', "routines, 0, steps, 0"),
-        (b'{"schema_revision": 2, "routines": [{"name": "x", "steps": [{"kind": "exposure"}]}]}', "steps, 0"),
+        (b'{"schema_revision": 3, "routines": [{"name": "x", "steps": [{"kind": "exposure"}]}]}', "steps, 0"),
         (json.dumps({"routines": [], "x": "y" * 30_100_000}).encode(), "at most 30 MB"),
     ],
     ids=["bytes", "list", "newer", "empty", "unknown step", "older form", "large"],
 )
-def test_a_file_that_is_none_is_refused_in_words(content: bytes, said: str) -> None:
-    with pytest.raises(UnreadableFileError, match=said):
+def test_a_file_that_is_none_is_refused_in_words(content: bytes, message: str) -> None:
+    with pytest.raises(UnreadableFileError, match=message):
         read_routine_file(content)
 
 
@@ -119,11 +121,13 @@ def test_an_older_file_is_upgraded_on_reading() -> None:
     assert Routine.read(read.stored()) == read
 
 
-def bring(workshop: Workshop, who: Who, folio: int | NewFolio, name: str, width: int, height: int):  # noqa: ANN201
-    return bring_in(workshop, who, folio, name, [encoded(smooth_picture(width, height))])
+def bring(workshop: Workshop, actor: Actor, folio: int | NewFolio, name: str, width: int, height: int):  # noqa: ANN201
+    return bring_in(workshop, actor, folio, name, [encoded(smooth_picture(width, height))])
 
 
-def test_what_goes_along_what_asks_and_what_stays_behind(workshop: Workshop, renderer: Renderer, who: Who) -> None:
+def test_what_goes_along_what_asks_and_what_stays_behind(
+    workshop: Workshop, renderer: Renderer, actor: Actor
+) -> None:
     always, asks, never = Exposure(stops=0.1), Exposure(stops=0.2), Exposure(stops=0.3)
     routine = Routine(
         name="Choosy",
@@ -134,41 +138,43 @@ def test_what_goes_along_what_asks_and_what_stays_behind(workshop: Workshop, ren
         ),
     )
     assert routine.asks == [1]
-    taken = bring(workshop, who, NewFolio("F"), "a.png", 90, 60)
-    other = bring(workshop, who, taken.folio_id, "b.png", 60, 90)
+    taken = bring(workshop, actor, NewFolio("F"), "a.png", 90, 60)
+    other = bring(workshop, actor, taken.folio_id, "b.png", 60, 90)
     for picture_id, asked, steps in ((taken.picture_id, {1}, [always, asks]), (other.picture_id, set(), [always])):
-        done = trials.use_routine(renderer, workshop, who, taken.folio_id, routine, frozenset(asked), [picture_id])
+        done = routine_use.use_routine(
+            renderer, workshop, actor, taken.folio_id, routine, frozenset(asked), [picture_id]
+        )
         assert done[0].trouble is None
-        state = read_picture(workshop, who, picture_id)
+        state = read_picture(workshop, actor, picture_id)
         assert [entry.step for entry in state.document.steps] == steps
         assert state.undo == "Put on the routine “Choosy”"
 
 
 def test_a_routine_brings_its_places_and_its_logo_only_where_it_belongs(
-    workshop: Workshop, renderer: Renderer, who: Who, new_person: Callable[[], Who]
+    workshop: Workshop, renderer: Renderer, actor: Actor, new_person: Callable[[], Actor]
 ) -> None:
-    kept = logos.keep_logo(workshop, who, "seal.png", [encoded(smooth_picture(40, 40))])
+    kept = logos.keep_logo(workshop, actor, "seal.png", [encoded(smooth_picture(40, 40))])
     card, banner = read_demand("120x90").demand(), read_demand("160x60").demand()
     routine = Routine(
         name="With seal",
         steps=(RoutineStep(step=Logo(logo=kept.file), only_in="Card"),),
         places=(RoutinePlace(name="Card", demand=card), RoutinePlace(name="Banner", demand=banner)),
     )
-    taken = bring(workshop, who, NewFolio("F"), "a.png", 200, 150)
-    hang_place(workshop, who, taken.folio_id, banner, "Site banner")
+    taken = bring(workshop, actor, NewFolio("F"), "a.png", 200, 150)
+    hang_place(workshop, actor, taken.folio_id, banner, "Site banner")
     # what hangs already is not hung again, whatever it is called
-    tried, places = trials.tried(renderer, workshop, who, taken.picture_id, routine, frozenset())
+    tried, places = routine_use.tried(renderer, workshop, actor, taken.picture_id, routine, frozenset())
     assert [(place.name, place.hangs) for place in places] == [("Site banner", True), ("Card", False)]
     assert tried.document.steps[0].only_in == places[1].key
-    assert read_picture(workshop, who, taken.picture_id).document.steps == ()
-    trials.use_routine(renderer, workshop, who, taken.folio_id, routine, frozenset(), [taken.picture_id])
-    hung = read_folio(workshop, who, taken.folio_id).places
+    assert read_picture(workshop, actor, taken.picture_id).document.steps == ()
+    routine_use.use_routine(renderer, workshop, actor, taken.folio_id, routine, frozenset(), [taken.picture_id])
+    hung = read_folio(workshop, actor, taken.folio_id).places
     assert [place.name for place in hung] == ["Site banner", "Card"]
-    (entry,) = read_picture(workshop, who, taken.picture_id).document.steps
+    (entry,) = read_picture(workshop, actor, taken.picture_id).document.steps
     assert entry.only_in == str(hung[1].id)
     # exported with the file of its logo, so that somebody else can use it; without it, it is refused
-    routines.keep_routine(workshop, who, routine)
-    file = routines.export_routines(workshop, who)
+    routines.keep_routine(workshop, actor, routine)
+    file = routines.export_routines(workshop, actor)
     colleague = new_person()
     bare = file.model_copy(update={"logos": ()})
     with pytest.raises(NotFoundError, match="not among yours"):
@@ -184,22 +190,22 @@ def test_a_damaged_logo_in_a_file_is_refused() -> None:
         file.logos[0].unpacked()
 
 
-def test_a_routine_is_changed_on_a_trial_picture(workshop: Workshop, renderer: Renderer, who: Who) -> None:
-    routine_id = routines.keep_routine(workshop, who, ROUTINE)
-    taken = bring(workshop, who, NewFolio("F"), "a.png", 90, 60)
-    trial = trials.begin_trial(renderer, workshop, who, routine_id, taken.picture_id)
-    folio = read_folio(workshop, who, taken.folio_id)
+def test_a_routine_is_changed_on_a_trial_picture(workshop: Workshop, renderer: Renderer, actor: Actor) -> None:
+    routine_id = routines.keep_routine(workshop, actor, ROUTINE)
+    taken = bring(workshop, actor, NewFolio("F"), "a.png", 90, 60)
+    trial = routine_use.begin_trial(renderer, workshop, actor, routine_id, taken.picture_id)
+    folio = read_folio(workshop, actor, taken.folio_id)
     assert [picture.id for picture in folio.pictures] == [taken.picture_id], "it stands apart"
-    state = read_picture(workshop, who, trial)
+    state = read_picture(workshop, actor, trial)
     assert [entry.step.kind for entry in state.document.steps] == ["light", "exposure"]
-    assert trials.trial_of(workshop, who, trial) == routine_id
-    assert trials.trial_of(workshop, who, taken.picture_id) is None
-    trials.end_trial(workshop, who, trial)
+    assert routine_use.trial_of(workshop, actor, trial) == routine_id
+    assert routine_use.trial_of(workshop, actor, taken.picture_id) is None
+    routine_use.end_trial(workshop, actor, trial)
     with pytest.raises(NotFoundError):
-        read_picture(workshop, who, trial)
+        read_picture(workshop, actor, trial)
     with pytest.raises(OutOfRangeError):
-        trials.end_trial(workshop, who, taken.picture_id)
-    other = trials.begin_trial(renderer, workshop, who, routine_id, taken.picture_id)
-    routines.remove_routine(workshop, who, routine_id)
+        routine_use.end_trial(workshop, actor, taken.picture_id)
+    other = routine_use.begin_trial(renderer, workshop, actor, routine_id, taken.picture_id)
+    routines.remove_routine(workshop, actor, routine_id)
     with pytest.raises(NotFoundError):
-        read_picture(workshop, who, other)
+        read_picture(workshop, actor, other)

@@ -14,23 +14,23 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, StorageFullError
-from lucidex.core.file_list import USUAL_PATTERN
-from lucidex.core.looking import Look
+from lucidex.core.line.places import read_demand
+from lucidex.core.proof.file_list import USUAL_PATTERN
+from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.steps.tone import Exposure
-from lucidex.core.typed_places import read_demand
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.models import Cell, CellState, Picture, Result, Run, RunState, now
-from lucidex.services import changes, finishing, prepare, runs
+from lucidex.services import documents, edits, runs, worker
 from lucidex.services.archives import archive
-from lucidex.services.gather import NewFolio, bring_in
-from lucidex.services.people import Who
+from lucidex.services.documents import change, read_picture
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
-from lucidex.services.prepare import change, read_picture
-from lucidex.services.results import Renderer
-from lucidex.services.wanted import Wanted
+from lucidex.services.render_requests import RenderRequest
+from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
-from lucidex.work.dispatching import LocalProcesses
+from lucidex.work.dispatcher import LocalProcesses
 from tests.conftest import Pixels, encoded, picture, smooth_picture
 
 
@@ -41,29 +41,29 @@ def unlike_any(pixels: Pixels) -> Pixels:
 
 
 @pytest.fixture
-def folio(workshop: Workshop, who: Who) -> int:
+def folio(workshop: Workshop, actor: Actor) -> int:
     """Three pictures, upright and wide, in two places."""
     wide = encoded(unlike_any(smooth_picture(400, 260)), ".jpg")
-    taken = bring_in(workshop, who, NewFolio("Autumn"), "dome.jpg", [wide])
-    bring_in(workshop, who, taken.folio_id, "keeper.png", [encoded(unlike_any(smooth_picture(240, 360)))])
-    bring_in(workshop, who, taken.folio_id, "Größe.png", [encoded(unlike_any(picture(90, 120)))])
+    taken = bring_in(workshop, actor, NewFolio("Autumn"), "dome.jpg", [wide])
+    bring_in(workshop, actor, taken.folio_id, "keeper.png", [encoded(unlike_any(smooth_picture(240, 360)))])
+    bring_in(workshop, actor, taken.folio_id, "Größe.png", [encoded(unlike_any(picture(90, 120)))])
     for typed, name in (("120x48", "Site banner"), ("80x100 as webp", "Upright post")):
-        hang_place(workshop, who, taken.folio_id, read_demand(typed).demand(), name)
+        hang_place(workshop, actor, taken.folio_id, read_demand(typed).demand(), name)
     return taken.folio_id
 
 
 def worked_off(workshop: Workshop, renderer: Renderer, holder: str = "h") -> int:
     count = 0
-    while (taken := finishing.take_cell(workshop, holder)) is not None:
-        finishing.finish_cell(workshop, renderer, taken)
+    while (taken := worker.take_cell(workshop, holder)) is not None:
+        worker.render_cell(workshop, renderer, taken)
         count += 1
     return count
 
 
 def test_a_run_makes_every_file_under_its_listed_name(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
 ) -> None:
-    listed = runs.list_cells(workshop, who, folio, USUAL_PATTERN, now().date())
+    listed = runs.list_cells(workshop, actor, folio, USUAL_PATTERN, now().date())
     assert [cell.listed.path for cell in listed if cell.listed] == [
         "site-banner/dome-120x48.jpg",
         "upright-post/dome-80x100.webp",
@@ -72,129 +72,129 @@ def test_a_run_makes_every_file_under_its_listed_name(
         "site-banner/grosse-120x48.jpg",
         "upright-post/grosse-80x100.webp",
     ]
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
-    assert finishing.has_work(workshop)
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    assert worker.has_work(workshop)
     assert worked_off(workshop, renderer) >= 6
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 6, 0)
-    assert progress.bytes_after == sum(cell.byte_count or 0 for cell in runs.read_cells(workshop, who, run_id))
-    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, who, run_id)))) as packed:
+    assert progress.bytes_after == sum(cell.byte_count or 0 for cell in runs.read_cells(workshop, actor, run_id))
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, actor, run_id)))) as packed:
         assert packed.testzip() is None
         assert packed.namelist() == [cell.listed.path for cell in listed if cell.listed]
         assert packed.read("upright-post/dome-80x100.webp")[8:12] == b"WEBP"
 
 
-def test_names_that_clash_are_numbered_and_said(workshop: Workshop, who: Who, folio: int) -> None:
-    listed = runs.list_cells(workshop, who, folio, "{place}", now().date())
+def test_names_that_clash_are_numbered_and_said(workshop: Workshop, actor: Actor, folio: int) -> None:
+    listed = runs.list_cells(workshop, actor, folio, "{place}", now().date())
     assert [cell.listed.path for cell in listed if cell.listed][::2] == [
         "site-banner.jpg",
         "site-banner-2.jpg",
         "site-banner-3.jpg",
     ]
     assert listed[2].listed is not None
-    assert "numbered" in listed[2].listed.said
-    for pattern, said in (
+    assert "numbered" in listed[2].listed.message
+    for pattern, message in (
         ("{plaace}", "is no field"),
         ("{name", "brace"),
         ("a/", "own name"),
         ("", "Write a pattern"),
     ):
-        with pytest.raises(NotUnderstoodError, match=said):
-            runs.list_cells(workshop, who, folio, pattern, now().date())
+        with pytest.raises(NotUnderstoodError, match=message):
+            runs.list_cells(workshop, actor, folio, pattern, now().date())
 
 
 def test_finishing_again_after_one_correction_makes_one_picture(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
 ) -> None:
-    runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     worked_off(workshop, renderer)
-    cell = runs.list_cells(workshop, who, folio, USUAL_PATTERN, now().date())[0]
-    state = read_picture(workshop, who, cell.picture_id)
-    change(workshop, who, cell.picture_id, state.version, "lighter", changes.add_step(Exposure(stops=0.5)))
+    cell = runs.list_cells(workshop, actor, folio, USUAL_PATTERN, now().date())[0]
+    state = read_picture(workshop, actor, cell.picture_id)
+    change(workshop, actor, cell.picture_id, state.version, "lighter", edits.add_step(Exposure(stops=0.5)))
     with workshop.database.begin() as session:
         before = session.scalar(select(func.count()).select_from(Result)) or 0
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     worked_off(workshop, renderer)
     with workshop.database.begin() as session:
         after = session.scalar(select(func.count()).select_from(Result)) or 0
     assert after - before == 2, "only the two files of the changed picture were computed"
-    assert runs.read_progress(workshop, who, run_id).done == 6
+    assert runs.read_progress(workshop, actor, run_id).done == 6
 
 
 def test_a_failed_cell_says_why_and_can_be_tried_again_alone(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int, monkeypatch: pytest.MonkeyPatch
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     real = Renderer._compute
 
-    def short_of_memory(self: Renderer, wanted):  # noqa: ANN001, ANN202
-        if wanted.source.stored.width == 240:
+    def short_of_memory(self: Renderer, rendering):  # noqa: ANN001, ANN202
+        if rendering.source.stored.width == 240:
             raise MemoryError
-        return real(self, wanted)
+        return real(self, rendering)
 
     monkeypatch.setattr(Renderer, "_compute", short_of_memory)
     worked_off(workshop, renderer)
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 4, 2)
-    failed = [cell for cell in runs.read_cells(workshop, who, run_id) if cell.state == CellState.FAILED]
-    assert {cell.said for cell in failed} == {"It takes more memory than is allowed for one picture."}
+    failed = [cell for cell in runs.read_cells(workshop, actor, run_id) if cell.state == CellState.FAILED]
+    assert {cell.message for cell in failed} == {"It takes more memory than is allowed for one picture."}
     monkeypatch.undo()
-    runs.try_again(workshop, who, failed[0].id)
+    runs.try_again(workshop, actor, failed[0].id)
     worked_off(workshop, renderer)
-    assert runs.read_progress(workshop, who, run_id).done == 5
+    assert runs.read_progress(workshop, actor, run_id).done == 5
 
 
 def test_a_full_disk_pauses_the_run_and_it_goes_on_afterwards(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int, monkeypatch: pytest.MonkeyPatch
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
 
     def full(content: bytes) -> str:
         raise StorageFullError("There is no room left to write a file.")
 
     monkeypatch.setattr(workshop.results, "put", full)
     worked_off(workshop, renderer)
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert progress.state == RunState.PAUSED
-    assert "no room left" in (progress.said or "")
+    assert "no room left" in (progress.message or "")
     assert progress.failed == 0
     monkeypatch.undo()
-    runs.go_on(workshop, who, run_id)
+    runs.go_on(workshop, actor, run_id)
     worked_off(workshop, renderer)
-    assert runs.read_progress(workshop, who, run_id).done == 6
+    assert runs.read_progress(workshop, actor, run_id).done == 6
 
 
-def test_pause_stop_and_a_second_run(workshop: Workshop, renderer: Renderer, who: Who, folio: int) -> None:
-    first = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
-    runs.pause_run(workshop, who, first)
-    assert all(cell.state == CellState.WAITING for cell in runs.read_cells(workshop, who, first))
-    taken = finishing.take_cell(workshop, "h")
+def test_pause_stop_and_a_second_run(workshop: Workshop, renderer: Renderer, actor: Actor, folio: int) -> None:
+    first = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    runs.pause_run(workshop, actor, first)
+    assert all(cell.state == CellState.WAITING for cell in runs.read_cells(workshop, actor, first))
+    taken = worker.take_cell(workshop, "h")
     assert taken is None or taken.run_id != first
-    runs.go_on(workshop, who, first)
-    assert runs.begin_run(workshop, who, folio, USUAL_PATTERN) == first, "the very same files: it goes on"
-    second = runs.begin_run(workshop, who, folio, "{place}/{name}")
-    assert runs.read_progress(workshop, who, first).state == RunState.STOPPED
-    runs.stop_run(workshop, who, second)
-    assert runs.read_progress(workshop, who, second).state == RunState.STOPPED
+    runs.go_on(workshop, actor, first)
+    assert runs.begin_run(workshop, actor, folio, USUAL_PATTERN) == first, "the very same files: it goes on"
+    second = runs.begin_run(workshop, actor, folio, "{place}/{name}")
+    assert runs.read_progress(workshop, actor, first).state == RunState.STOPPED
+    runs.stop_run(workshop, actor, second)
+    assert runs.read_progress(workshop, actor, second).state == RunState.STOPPED
 
 
-def test_a_stranger_sees_no_run(workshop: Workshop, who: Who, folio: int, new_person) -> None:  # noqa: ANN001
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+def test_a_stranger_sees_no_run(workshop: Workshop, actor: Actor, folio: int, new_person) -> None:  # noqa: ANN001
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     stranger = new_person()
     for act in (runs.read_progress, runs.read_cells, runs.pause_run, runs.stop_run):
         with pytest.raises(NotFoundError):
             act(workshop, stranger, run_id)
     with pytest.raises(NotFoundError):
         archive(workshop, Renderer(workshop), stranger, run_id)
-    runs.stop_run(workshop, who, run_id)
+    runs.stop_run(workshop, actor, run_id)
 
 
-def test_many_workers_never_take_the_same_cell(workshop: Workshop, who: Who, folio: int) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+def test_many_workers_never_take_the_same_cell(workshop: Workshop, actor: Actor, folio: int) -> None:
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     found: list[int] = []
 
     def take_all(holder: str) -> None:
-        while (taken := finishing.take_cell(workshop, holder)) is not None:
+        while (taken := worker.take_cell(workshop, holder)) is not None:
             found.append(taken.cell_id)
 
     threads = [threading.Thread(target=take_all, args=(f"h{i}",)) for i in range(4)]
@@ -203,38 +203,38 @@ def test_many_workers_never_take_the_same_cell(workshop: Workshop, who: Who, fol
     for thread in threads:
         thread.join()
     assert len(found) == len(set(found))
-    runs.stop_run(workshop, who, run_id)
+    runs.stop_run(workshop, actor, run_id)
 
 
 def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
 ) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
-    first = finishing.take_cell(workshop, "dies")
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    first = worker.take_cell(workshop, "dies")
     assert first is not None
     with workshop.database.begin() as session:
         session.execute(update(Cell).where(Cell.id == first.cell_id).values(lease_until=now().replace(year=2020)))
     # what waits goes before it, so that a cell that kills its workers holds up nobody
-    while (second := finishing.take_cell(workshop, "lives")) is not None and second.cell_id != first.cell_id:
-        finishing.finish_cell(workshop, renderer, second)
+    while (second := worker.take_cell(workshop, "lives")) is not None and second.cell_id != first.cell_id:
+        worker.render_cell(workshop, renderer, second)
     assert second is not None
     assert (second.cell_id, second.attempt) == (first.cell_id, 2)
-    finishing._end(workshop, first, state=CellState.FAILED, said="late")
-    still = next(one for one in runs.read_cells(workshop, who, run_id) if one.id == first.cell_id)
-    assert (still.state, still.said) == (CellState.TAKEN, None)
-    finishing.finish_cell(workshop, renderer, second)
-    cell = next(one for one in runs.read_cells(workshop, who, run_id) if one.id == first.cell_id)
-    assert (cell.state, cell.said) == (CellState.DONE, None)
+    worker._end(workshop, first, state=CellState.FAILED, message="late")
+    still = next(one for one in runs.read_cells(workshop, actor, run_id) if one.id == first.cell_id)
+    assert (still.state, still.message) == (CellState.TAKEN, None)
+    worker.render_cell(workshop, renderer, second)
+    cell = next(one for one in runs.read_cells(workshop, actor, run_id) if one.id == first.cell_id)
+    assert (cell.state, cell.message) == (CellState.DONE, None)
     worked_off(workshop, renderer)
 
 
 def test_the_result_that_a_killed_worker_held_is_not_waited_for(
-    workshop: Workshop, renderer: Renderer, who: Who, folio: int
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
 ) -> None:
-    runs.begin_run(workshop, who, folio, USUAL_PATTERN)
-    first = finishing.take_cell(workshop, "d" * 32)
+    runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    first = worker.take_cell(workshop, "d" * 32)
     assert first is not None
-    key = finishing._placed(workshop, first).wanted.key
+    key = worker._placed(workshop, first).rendering.key
     with workshop.database.begin() as session:
         session.add(Result(key_sha256=key, holder="d" * 32, lease_until=now().replace(year=2099)))
         session.execute(update(Cell).where(Cell.id == first.cell_id).values(lease_until=now().replace(year=2020)))
@@ -244,77 +244,77 @@ def test_the_result_that_a_killed_worker_held_is_not_waited_for(
 
 
 def test_an_unforeseen_error_fails_alone_and_says_so(
-    workshop: Workshop, who: Who, renderer: Renderer, folio: int, monkeypatch: pytest.MonkeyPatch
+    workshop: Workshop, actor: Actor, renderer: Renderer, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     compute, asked = Renderer._compute, []
 
-    def failing_once(self: Renderer, wanted: Wanted) -> tuple[bytes, Look]:
-        asked.append(wanted)
+    def failing_once(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+        asked.append(rendering)
         if len(asked) == 2:
             raise ZeroDivisionError
-        return compute(self, wanted)
+        return compute(self, rendering)
 
     monkeypatch.setattr(Renderer, "_compute", failing_once)
     worked_off(workshop, renderer)
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 5, 1)
-    (failed,) = runs.read_failed(workshop, who, run_id)
-    assert "on our side" in (failed.said or "")
-    runs.try_again(workshop, who, failed.id)
+    (failed,) = runs.read_failed(workshop, actor, run_id)
+    assert "on our side" in (failed.message or "")
+    runs.try_again(workshop, actor, failed.id)
     worked_off(workshop, renderer)
-    assert runs.read_progress(workshop, who, run_id).done == 6
+    assert runs.read_progress(workshop, actor, run_id).done == 6
 
 
 def test_a_cell_that_kills_its_workers_fails_alone(
-    workshop: Workshop, who: Who, renderer: Renderer, folio: int
+    workshop: Workshop, actor: Actor, renderer: Renderer, folio: int
 ) -> None:
-    run_id = runs.begin_run(workshop, who, folio, USUAL_PATTERN)
-    first = runs.read_cells(workshop, who, run_id)[0].id
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    first = runs.read_cells(workshop, actor, run_id)[0].id
     with workshop.database.begin() as session:
-        session.execute(update(Cell).where(Cell.id == first).values(attempt=finishing.MOST_ATTEMPTS))
+        session.execute(update(Cell).where(Cell.id == first).values(attempt=worker.MAX_ATTEMPTS))
     worked_off(workshop, renderer)
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 5, 1)
 
 
 def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
     workshop: Workshop,
-    who: Who,
+    actor: Actor,
     database_server: MariaDbServer,
 ) -> None:
     taken = bring_in(
-        workshop, who, NewFolio("Many"), "p0.jpg", [encoded(unlike_any(smooth_picture(900, 600)), ".jpg")]
+        workshop, actor, NewFolio("Many"), "p0.jpg", [encoded(unlike_any(smooth_picture(900, 600)), ".jpg")]
     )
     for number in range(1, 6):
         bring_in(
-            workshop, who, taken.folio_id, f"p{number}.png", [encoded(unlike_any(picture(500, 400, seed=number)))]
+            workshop, actor, taken.folio_id, f"p{number}.png", [encoded(unlike_any(picture(500, 400, seed=number)))]
         )
     for typed in ("300x200", "200x300 as webp", "160x160 as png", "400x100"):
-        hang_place(workshop, who, taken.folio_id, read_demand(typed).demand())
-    run_id = runs.begin_run(workshop, who, taken.folio_id, USUAL_PATTERN)
+        hang_place(workshop, actor, taken.folio_id, read_demand(typed).demand())
+    run_id = runs.begin_run(workshop, actor, taken.folio_id, USUAL_PATTERN)
     arguments = (str(workshop.data_folder), database_server.url)
     dispatcher = LocalProcesses(
-        lambda: finishing.has_work(workshop),
-        finishing.work,
+        lambda: worker.has_work(workshop),
+        worker.work,
         arguments,
         workshop.new_holder,
-        lambda name: finishing.give_back(workshop, name),
+        lambda name: worker.give_back(workshop, name),
         count=2,
     )
     try:
         killed = False
         deadline = time.monotonic() + 150
-        while runs.read_progress(workshop, who, run_id).state == RunState.RUNNING and time.monotonic() < deadline:
+        while runs.read_progress(workshop, actor, run_id).state == RunState.RUNNING and time.monotonic() < deadline:
             process = dispatcher._processes[0]
-            if not killed and process is not None and runs.read_progress(workshop, who, run_id).done:
+            if not killed and process is not None and runs.read_progress(workshop, actor, run_id).done:
                 assert process.pid is not None
                 os.kill(process.pid, signal.SIGKILL)
                 killed = True
             threading.Event().wait(0.1)
     finally:
         dispatcher.close()
-    progress = runs.read_progress(workshop, who, run_id)
+    progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 24, 0)
     with workshop.database.begin() as session:
         assert session.scalar(select(Run.ended_at).where(Run.id == run_id)) is not None
@@ -322,9 +322,9 @@ def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
     assert not list(Path(workshop.data_folder / "results" / "incoming").iterdir()), "no half file is left"
 
 
-def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Workshop, who: Who) -> None:
-    taken = bring_in(workshop, who, NewFolio("Noise"), "n.png", [encoded(unlike_any(picture(96, 80)))])
-    state = read_picture(workshop, who, taken.picture_id)
+def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Workshop, actor: Actor) -> None:
+    taken = bring_in(workshop, actor, NewFolio("Noise"), "n.png", [encoded(unlike_any(picture(96, 80)))])
+    state = read_picture(workshop, actor, taken.picture_id)
 
     def made(pixels: Pixels, out: Pixels) -> None:
         out[:] = pixels
@@ -341,19 +341,19 @@ def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Wor
 
 
 def test_a_state_that_was_rolled_back_is_not_remembered(
-    workshop: Workshop, who: Who, monkeypatch: pytest.MonkeyPatch
+    workshop: Workshop, actor: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    taken = bring_in(workshop, who, NewFolio("Back"), "b.png", [encoded(picture(20, 20))])
-    real = prepare._state
+    taken = bring_in(workshop, actor, NewFolio("Back"), "b.png", [encoded(picture(20, 20))])
+    real = documents._state
 
-    def fails_before_commit(session: Session, row: Picture) -> prepare.PictureState:
+    def fails_before_commit(session: Session, row: Picture) -> documents.PictureState:
         real(session, row)
         raise ConnectionError("the database went away")
 
-    monkeypatch.setattr(prepare, "_state", fails_before_commit)
+    monkeypatch.setattr(documents, "_state", fails_before_commit)
     with pytest.raises(ConnectionError):
-        change(workshop, who, taken.picture_id, 1, "lost", changes.add_step(Exposure(stops=1)))
+        change(workshop, actor, taken.picture_id, 1, "lost", edits.add_step(Exposure(stops=1)))
     monkeypatch.undo()
-    change(workshop, who, taken.picture_id, 1, "kept", changes.add_step(Exposure(stops=-1)))
-    steps = read_picture(workshop, who, taken.picture_id).document.steps
+    change(workshop, actor, taken.picture_id, 1, "kept", edits.add_step(Exposure(stops=-1)))
+    steps = read_picture(workshop, actor, taken.picture_id).document.steps
     assert [entry.step for entry in steps] == [Exposure(stops=-1)]

@@ -30,15 +30,15 @@ class Started:
             text=True,
         )
         Started.running.append(self.process)
-        self.said = ""
+        self.message = ""
         for line in self.process.stdout or ():
-            self.said += line
+            self.message += line
             if "Ctrl-C stops it" in line or "lucidex:" in line:
                 break
 
     @property
     def address(self) -> str:
-        return self.said.split("ready: ")[1].split()[0]
+        return self.message.split("ready: ")[1].split()[0]
 
     def answers(self) -> bool:
         with urllib.request.urlopen(self.address + "/sign-in") as answer:
@@ -46,7 +46,7 @@ class Started:
 
     def end(self, signal_number: int) -> int:
         self.process.send_signal(signal_number)
-        self.said += self.process.communicate(timeout=40)[0]
+        self.message += self.process.communicate(timeout=40)[0]
         return self.process.returncode
 
 
@@ -76,8 +76,8 @@ def test_it_comes_up_and_goes_down_in_good_order(data: Path, ending: signal.Sign
     started = Started(data)
     assert started.answers()
     assert started.end(ending) == 0
-    assert "Stopped." in started.said
-    assert "Traceback" not in started.said
+    assert "Stopped." in started.message
+    assert "Traceback" not in started.message
 
 
 def test_after_a_kill_the_next_start_works_and_clears_up(data: Path) -> None:
@@ -97,12 +97,12 @@ def test_a_taken_port_and_a_running_start_are_said(data: Path, tmp_path: Path) -
         refused = Started(tmp_path / "other", "--port", port)
         refused.process.wait(20)
         assert (
-            refused.said.strip()
+            refused.message.strip()
             == f"lucidex: Port {port} is taken by another program. Choose another one with --port."
         )
     running = Started(data)
     again = Started(data)
     again.process.wait(20)
-    assert "already runs over" in again.said
+    assert "already runs over" in again.message
     assert running.answers()
     assert running.end(signal.SIGINT) == 0

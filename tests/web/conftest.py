@@ -8,17 +8,17 @@ from dataclasses import dataclass
 import pytest
 from starlette.testclient import TestClient
 
-from lucidex.core.book import BookPlace
-from lucidex.core.file_list import USUAL_PATTERN
+from lucidex.core.line.places import read_demand
+from lucidex.core.places.book import BookPlace
+from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
-from lucidex.core.typed_places import read_demand
 from lucidex.services import logos, runs, sessions
 from lucidex.services.book import add_own
-from lucidex.services.gather import NewFolio, bring_in
-from lucidex.services.people import Who
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
-from lucidex.services.results import Renderer
+from lucidex.services.renderer import Renderer
 from lucidex.services.routines import keep_routine
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app
@@ -35,7 +35,7 @@ def application(shared_workshop: Workshop):  # noqa: ANN201
 class Visitor:
     """Somebody with a browser and a token."""
 
-    who: Who
+    actor: Actor
     client: TestClient
     token: str
 
@@ -56,18 +56,18 @@ class Visitor:
 
 
 @pytest.fixture
-def visit(application, workshop: Workshop, new_person: Callable[[], Who]) -> Iterator[Callable[[], Visitor]]:  # noqa: ANN001
+def visit(application, workshop: Workshop, new_person: Callable[[], Actor]) -> Iterator[Callable[[], Visitor]]:  # noqa: ANN001
     """Signs somebody new in."""
 
     def enter() -> Visitor:
-        who = new_person()
+        actor = new_person()
         client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
         client.headers["X-Forwarded-For"] = secrets.token_hex(4)
-        visitor = Visitor(who, client, sessions.make_token(workshop, who, "test"))
+        visitor = Visitor(actor, client, sessions.make_token(workshop, actor, "test"))
         found = re.search(r'name="csrf" value="([^"]+)"', client.get("/sign-in").text)
         assert found
         answer = client.post(
-            "/sign-in", data={"login": who.login, "password": PASSWORD, "csrf": found[1]}, follow_redirects=False
+            "/sign-in", data={"login": actor.login, "password": PASSWORD, "csrf": found[1]}, follow_redirects=False
         )
         assert answer.status_code == 303
         return visitor
@@ -94,15 +94,15 @@ class Work:
 def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
     visitor = visit()
     content = encoded(smooth_picture(640, 400), ".jpg", Q=90)
-    taken = bring_in(workshop, visitor.who, NewFolio("Evenings"), "dome.jpg", [content])
-    place = hang_place(workshop, visitor.who, taken.folio_id, read_demand("320x128").demand(), "Banner")
+    taken = bring_in(workshop, visitor.actor, NewFolio("Evenings"), "dome.jpg", [content])
+    place = hang_place(workshop, visitor.actor, taken.folio_id, read_demand("320x128").demand(), "Banner")
     known = BookPlace(purpose="site", name="Mine", demand=read_demand("320x128").demand())
-    own_id = add_own(workshop, visitor.who, known)
-    run_id = runs.begin_run(workshop, visitor.who, taken.folio_id, USUAL_PATTERN)
-    runs.stop_run(workshop, visitor.who, run_id)
-    cell_id = runs.read_cells(workshop, visitor.who, run_id)[0].id
+    own_id = add_own(workshop, visitor.actor, known)
+    run_id = runs.begin_run(workshop, visitor.actor, taken.folio_id, USUAL_PATTERN)
+    runs.stop_run(workshop, visitor.actor, run_id)
+    cell_id = runs.read_cells(workshop, visitor.actor, run_id)[0].id
     routine_id = keep_routine(
-        workshop, visitor.who, Routine(name="Mine", steps=(RoutineStep(step=Exposure(stops=0.5)),))
+        workshop, visitor.actor, Routine(name="Mine", steps=(RoutineStep(step=Exposure(stops=0.5)),))
     )
-    logo_id = logos.keep_picture_as_logo(workshop, visitor.who, taken.picture_id).id
+    logo_id = logos.keep_picture_as_logo(workshop, visitor.actor, taken.picture_id).id
     return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id, logo_id)

@@ -8,7 +8,7 @@ from fastapi.routing import APIRoute
 from starlette.testclient import TestClient
 
 from lucidex.services.folios import share_folio
-from lucidex.services.limiting import TRIES_FOR_ONE
+from lucidex.services.rate_limits import TRIES_FOR_ONE
 from lucidex.services.workshop import Workshop
 from tests.web.conftest import Visitor, Work
 
@@ -35,7 +35,7 @@ def addressed(path: str, work: Work) -> str:
         "folio_id": work.folio_id,
         "picture_id": work.picture_id,
         "place_id": work.place_id,
-        "person_id": work.visitor.who.id,
+        "person_id": work.visitor.actor.id,
         "token_id": 1,
         "session_id": 1,
         "step_id": "a1",
@@ -165,7 +165,7 @@ def test_sharing_opens_and_closes_the_way(workshop: Workshop, visit: Callable[[]
     colleague = visit()
     path = f"/pictures/{work.picture_id}/places/{work.place_id}/file"
     assert colleague.client.get(path).status_code == 404
-    share_folio(workshop, work.visitor.who, work.folio_id, colleague.who.login)
+    share_folio(workshop, work.visitor.actor, work.folio_id, colleague.actor.login)
     assert colleague.client.get(path).status_code == 200
     assert colleague.client.get(f"/api/pictures/{work.picture_id}", headers=colleague.bearer).status_code == 200
 
@@ -173,12 +173,12 @@ def test_sharing_opens_and_closes_the_way(workshop: Workshop, visit: Callable[[]
 def test_a_place_of_another_folio_is_not_mixed_in(
     visit: Callable[[], Visitor], work: Work, workshop: Workshop
 ) -> None:
-    from lucidex.core.typed_places import read_demand
+    from lucidex.core.line.places import read_demand
     from lucidex.services.folios import make_folio
     from lucidex.services.places import hang_place
 
-    own = make_folio(workshop, work.visitor.who, "Other")
-    place = hang_place(workshop, work.visitor.who, own, read_demand("9x9").demand())
+    own = make_folio(workshop, work.visitor.actor, "Other")
+    place = hang_place(workshop, work.visitor.actor, own, read_demand("9x9").demand())
     assert work.visitor.client.get(f"/pictures/{work.picture_id}/places/{place.id}/file").status_code == 404
     api = f"/api/pictures/{work.picture_id}/places/{place.id}/file"
     assert work.visitor.client.get(api, headers=work.visitor.bearer).status_code == 404

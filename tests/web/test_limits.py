@@ -11,10 +11,10 @@ from fastapi import FastAPI
 from sqlalchemy.exc import OperationalError
 from starlette.testclient import TestClient
 
-from lucidex.core.cancelling import check_wanted
-from lucidex.core.errors import BusyError, NoLongerWantedError, SaidError, UnavailableError
-from lucidex.core.typed_places import read_demands
-from lucidex.services.results import Renderer
+from lucidex.core.cancellation import check_wanted
+from lucidex.core.errors import BusyError, NoLongerWantedError, UnavailableError, UserError
+from lucidex.core.line.places import read_demands
+from lucidex.services.renderer import Renderer
 from lucidex.web import bodies, uploads
 from lucidex.web.problems import status_of
 from lucidex.web.queues import Queue, while_wanted
@@ -133,8 +133,8 @@ def test_a_file_that_stops_coming_is_given_up_and_leaves_nothing(
     scope = asked("POST", f"/folios/{work.folio_id}/pictures", signed(work.visitor))
     sent = asyncio.run(answered(application, scope, never))
     assert sent[0]["status"] == 408
-    said = json.loads(b"".join(part.get("body", b"") for part in sent[1:]))["detail"]  # type: ignore[misc]
-    assert said.startswith("“x.jpg” was not taken. It did not arrive in time.")
+    message = json.loads(b"".join(part.get("body", b"") for part in sent[1:]))["detail"]  # type: ignore[misc]
+    assert message.startswith("“x.jpg” was not taken. It did not arrive in time.")
     assert list(incoming.iterdir()) == []
 
 
@@ -171,7 +171,7 @@ def test_files_that_trickle_hold_up_no_page(application: FastAPI, visit: Callabl
 
 def test_a_queue_gives_each_a_share_and_says_when_it_is_full() -> None:
     async def run() -> list[str]:
-        queue, said = Queue("files", 1, 4, 2, 30.0), []
+        queue, message = Queue("files", 1, 4, 2, 30.0), []
         enough = asyncio.Event()
 
         async def wait(person: int) -> None:
@@ -179,16 +179,16 @@ def test_a_queue_gives_each_a_share_and_says_when_it_is_full() -> None:
                 async with queue.seat(person):
                     await enough.wait()
             except BusyError as error:
-                said.append(f"{person}: {error.sentence}")
+                message.append(f"{person}: {error.sentence}")
 
         tasks = [asyncio.create_task(wait(person)) for person in (1, 1, 1, 2, 3, 4)]
-        while len(said) < 2:
+        while len(message) < 2:
             await asyncio.sleep(0)
         enough.set()
         await asyncio.gather(*tasks)
         async with queue.seat(1):  # all seats are given back
             pass
-        return said
+        return message
 
     refused = asyncio.run(run())
     assert [one.split(":")[0] for one in refused] == ["1", "4"]
@@ -254,7 +254,7 @@ def test_unavailable_things_and_their_kin_have_the_status_of_their_family() -> N
 @pytest.mark.parametrize("line", [" " * 2_500 + "x", "1600x900" + " " * 380 + "on white", "or " * 130, "0" * 399])
 def test_no_typed_line_takes_long(work: Work, line: str) -> None:
     """Reading goes on and never back: a line is refused or understood at once, whatever its blanks."""
-    with contextlib.suppress(SaidError):
+    with contextlib.suppress(UserError):
         read_demands(line)
     answer = work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": line})
     assert answer.status_code in {200, 422}

@@ -4,8 +4,8 @@ import re
 
 import pytest
 
-from lucidex.core.geometry import Size
-from lucidex.web.wall import WALL_HEIGHT, WALL_WIDTH, hang
+from lucidex.core.geometry.sizes import Size
+from lucidex.web.bench.wall import WALL_HEIGHT, WALL_WIDTH, hang
 from tests.web.conftest import Work
 
 

@@ -13,8 +13,8 @@ from lucidex.core.errors import OutOfRangeError, TooManyTriesError
 from lucidex.records.models import ApiToken, Person, Scope, SignIn, now
 from lucidex.services import people, sessions
 from lucidex.services.folios import hand_over_folio, read_folio, share_folio
-from lucidex.services.limiting import SLOWEST_S, TRIES_BY_ADDRESS, TRIES_FOR_ONE, SignInLimiter
-from lucidex.services.people import Who
+from lucidex.services.people import Actor
+from lucidex.services.rate_limits import SLOWEST_S, TRIES_BY_ADDRESS, TRIES_FOR_ONE, SignInLimiter
 from lucidex.services.workshop import Workshop
 from tests.conftest import PASSWORD
 from tests.web.conftest import Visitor, Work
@@ -23,7 +23,7 @@ from tests.web.test_access import addressed, all_routes, ask
 
 def as_admin(workshop: Workshop, visitor: Visitor) -> None:
     with workshop.database.begin() as session:
-        session.execute(update(Person).where(Person.id == visitor.who.id).values(is_admin=True))
+        session.execute(update(Person).where(Person.id == visitor.actor.id).values(is_admin=True))
 
 
 def is_in(client: TestClient) -> bool:
@@ -42,33 +42,33 @@ def test_a_changed_password_ends_every_other_session(
     application: FastAPI, workshop: Workshop, visit: Callable[[], Visitor]
 ) -> None:
     visitor = visit()
-    elsewhere = sessions.begin_session(workshop, visitor.who, "192.0.2.1", "another browser")
+    elsewhere = sessions.begin_session(workshop, visitor.actor, "192.0.2.1", "another browser")
     form = {"old": PASSWORD, "new": "a-new-long-password", "again": "a-new-long-password", "csrf": visitor.csrf}
     assert visitor.client.post("/account/password", data={**form, "old": "wrong"}).status_code == 422
     assert visitor.client.post("/account/password", data={**form, "again": "typo"}).status_code == 422
     assert sessions.find_session(workshop, elsewhere) is not None
-    said = visitor.client.post("/account/password", data=form)
-    assert "All your other sessions were ended" in said.text
+    message = visitor.client.post("/account/password", data=form)
+    assert "All your other sessions were ended" in message.text
     assert sessions.find_session(workshop, elsewhere) is None
     assert is_in(visitor.client)
-    assert people.check_password(workshop, visitor.who.login, PASSWORD) is None
-    assert people.check_password(workshop, visitor.who.login, "a-new-long-password") is not None
+    assert people.check_password(workshop, visitor.actor.login, PASSWORD) is None
+    assert people.check_password(workshop, visitor.actor.login, "a-new-long-password") is not None
 
 
 def test_a_closed_account_is_out_at_once(workshop: Workshop, visit: Callable[[], Visitor]) -> None:
     visitor, admin = visit(), visit()
     as_admin(workshop, admin)
-    admin.client.post(f"/people/{visitor.who.id}/close", data={"csrf": admin.csrf})
+    admin.client.post(f"/people/{visitor.actor.id}/close", data={"csrf": admin.csrf})
     assert not is_in(visitor.client)
     assert visitor.client.get("/api/folios", headers=visitor.bearer).status_code == 401
-    assert people.check_password(workshop, visitor.who.login, PASSWORD) is None
-    admin.client.post(f"/people/{visitor.who.id}/open", data={"csrf": admin.csrf})
-    assert people.check_password(workshop, visitor.who.login, PASSWORD) is not None
+    assert people.check_password(workshop, visitor.actor.login, PASSWORD) is None
+    admin.client.post(f"/people/{visitor.actor.id}/open", data={"csrf": admin.csrf})
+    assert people.check_password(workshop, visitor.actor.login, PASSWORD) is not None
 
 
 def test_a_session_elsewhere_is_seen_and_ended(workshop: Workshop, visit: Callable[[], Visitor]) -> None:
     visitor, stranger = visit(), visit()
-    secret = sessions.begin_session(workshop, visitor.who, "192.0.2.44", "A tablet")
+    secret = sessions.begin_session(workshop, visitor.actor, "192.0.2.44", "A tablet")
     text = visitor.client.get("/account").text
     assert "192.0.2.44" in text
     assert "A tablet" in text
@@ -79,11 +79,11 @@ def test_a_session_elsewhere_is_seen_and_ended(workshop: Workshop, visit: Callab
     assert sessions.find_session(workshop, secret) is None
 
 
-def test_a_session_that_nobody_uses_runs_out(workshop: Workshop, who: Who) -> None:
-    secret = sessions.begin_session(workshop, who, "", "")
+def test_a_session_that_nobody_uses_runs_out(workshop: Workshop, actor: Actor) -> None:
+    secret = sessions.begin_session(workshop, actor, "", "")
     with workshop.database.begin() as session:
         long_ago = now() - sessions.LASTS - timedelta(minutes=1)
-        session.execute(update(SignIn).where(SignIn.person_id == who.id).values(seen_at=long_ago))
+        session.execute(update(SignIn).where(SignIn.person_id == actor.id).values(seen_at=long_ago))
     assert sessions.find_session(workshop, secret) is None
 
 
@@ -92,7 +92,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
 ) -> None:
     """Every change of a folio, its pictures, places and runs is refused; every look at them is not."""
     looker = visit()
-    share_folio(workshop, work.visitor.who, work.folio_id, looker.who.login, Scope.LOOK)
+    share_folio(workshop, work.visitor.actor, work.folio_id, looker.actor.login, Scope.LOOK)
     own = {"logo", "variant", "keep", "accept"}  # things of one's own; and what was right already
     refused = 0
     for method, path in all_routes(application):
@@ -105,7 +105,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
             assert answer.status_code in {403, 404, 422}, (method, path, answer.status_code, answer.text[:300])
             refused += answer.status_code == 403
     assert refused > 25
-    state = read_folio(workshop, work.visitor.who, work.folio_id)
+    state = read_folio(workshop, work.visitor.actor, work.folio_id)
     assert [picture.removed_at for picture in state.pictures] == [None]
     document = work.visitor.client.get(f"/api/pictures/{work.picture_id}", headers=work.visitor.bearer).json()
     assert document["version"] == 1
@@ -115,7 +115,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
 
 
 def test_a_token_that_only_looks_changes_nothing(workshop: Workshop, work: Work) -> None:
-    token = sessions.make_token(workshop, work.visitor.who, "reader", Scope.LOOK)
+    token = sessions.make_token(workshop, work.visitor.actor, "reader", Scope.LOOK)
     client, headers = work.visitor.client, {"Authorization": f"Bearer {token}"}
     assert client.get(f"/api/pictures/{work.picture_id}", headers=headers).status_code == 200
     rendered = client.post(f"/api/pictures/{work.picture_id}/render", headers=headers, json={"typed": "20x10"})
@@ -129,24 +129,24 @@ def test_a_token_that_only_looks_changes_nothing(workshop: Workshop, work: Work)
         assert "only looks" in answer.json()["detail"]
 
 
-def test_a_token_expires(workshop: Workshop, who: Who) -> None:
-    token = sessions.make_token(workshop, who, "short", days=1)
-    assert sessions.person_by_token(workshop, token) == who
+def test_a_token_expires(workshop: Workshop, actor: Actor) -> None:
+    token = sessions.make_token(workshop, actor, "short", days=1)
+    assert sessions.person_by_token(workshop, token) == actor
     with workshop.database.begin() as session:
-        session.execute(update(ApiToken).where(ApiToken.person_id == who.id).values(expires_at=now()))
+        session.execute(update(ApiToken).where(ApiToken.person_id == actor.id).values(expires_at=now()))
     assert sessions.person_by_token(workshop, token) is None
 
 
 def test_a_folio_is_handed_over(workshop: Workshop, visit: Callable[[], Visitor], work: Work) -> None:
     colleague, stranger = visit(), visit()
-    hand_over_folio(workshop, work.visitor.who, work.folio_id, colleague.who.login)
-    view = read_folio(workshop, colleague.who, work.folio_id)
+    hand_over_folio(workshop, work.visitor.actor, work.folio_id, colleague.actor.login)
+    view = read_folio(workshop, colleague.actor, work.folio_id)
     assert view.is_own
-    assert [person.id for person in view.shared_with] == [work.visitor.who.id]
-    assert read_folio(workshop, work.visitor.who, work.folio_id).may_change
+    assert [person.id for person in view.shared_with] == [work.visitor.actor.id]
+    assert read_folio(workshop, work.visitor.actor, work.folio_id).may_change
     assert stranger.client.get(f"/folios/{work.folio_id}/gather").status_code == 404
     with pytest.raises(OutOfRangeError, match="already"):
-        hand_over_folio(workshop, colleague.who, work.folio_id, colleague.who.login)
+        hand_over_folio(workshop, colleague.actor, work.folio_id, colleague.actor.login)
 
 
 @pytest.mark.parametrize(
@@ -171,34 +171,34 @@ def test_only_administrators_see_people_and_the_log(visit: Callable[[], Visitor]
 def test_an_administrator_adds_renames_and_resets(workshop: Workshop, visit: Callable[[], Visitor]) -> None:
     admin = visit()
     as_admin(workshop, admin)
-    login = f"new-{admin.who.login}"
+    login = f"new-{admin.actor.login}"
     added = admin.client.post("/people", data={"login": login, "name": "Ines", "csrf": admin.csrf}).text
     password = re.search(r'id="fresh-password">([^<]+)<', added)
     assert password
-    who = people.check_password(workshop, login, password[1])
-    assert who is not None
-    assert not who.is_admin
-    again = admin.client.post(f"/people/{who.id}/password", data={"csrf": admin.csrf}).text
+    actor = people.check_password(workshop, login, password[1])
+    assert actor is not None
+    assert not actor.is_admin
+    again = admin.client.post(f"/people/{actor.id}/password", data={"csrf": admin.csrf}).text
     fresh = re.search(r'id="fresh-password">([^<]+)<', again)
     assert fresh
     assert people.check_password(workshop, login, password[1]) is None
     assert people.check_password(workshop, login, fresh[1]) is not None
-    admin.client.post(f"/people/{who.id}/name", data={"name": "Ines Farrow", "csrf": admin.csrf})
-    assert people.find_login(workshop, login) == Who(who.id, login, "Ines Farrow")
+    admin.client.post(f"/people/{actor.id}/name", data={"name": "Ines Farrow", "csrf": admin.csrf})
+    assert people.find_login(workshop, login) == Actor(actor.id, login, "Ines Farrow")
     assert "is taken" in admin.client.post("/people", data={"login": login, "csrf": admin.csrf}).text
 
 
-def test_the_last_administrator_stays(workshop: Workshop, who: Who) -> None:
+def test_the_last_administrator_stays(workshop: Workshop, actor: Actor) -> None:
     with workshop.database.begin() as session:
         others = list(session.scalars(select(Person.id).where(Person.is_admin)))
         session.execute(update(Person).values(is_admin=False))
-        session.execute(update(Person).where(Person.id == who.id).values(is_admin=True))
-    alone = Who(who.id, who.login, who.name, is_admin=True)
+        session.execute(update(Person).where(Person.id == actor.id).values(is_admin=True))
+    alone = Actor(actor.id, actor.login, actor.name, is_admin=True)
     try:
         with pytest.raises(OutOfRangeError, match="only administrator"):
-            people.disable_person(workshop, alone, who.id)
+            people.disable_person(workshop, alone, actor.id)
         with pytest.raises(OutOfRangeError, match="only administrator"):
-            people.make_admin(workshop, alone, who.id, False)
+            people.make_admin(workshop, alone, actor.id, False)
     finally:
         with workshop.database.begin() as session:
             session.execute(update(Person).where(Person.id.in_(others)).values(is_admin=True))
@@ -208,23 +208,23 @@ def test_the_log_tells_what_happened(workshop: Workshop, visit: Callable[[], Vis
     admin, colleague = visit(), visit()
     as_admin(workshop, admin)
     mine = work.visitor
-    share_folio(workshop, mine.who, work.folio_id, colleague.who.login, Scope.LOOK)
+    share_folio(workshop, mine.actor, work.folio_id, colleague.actor.login, Scope.LOOK)
     mine.client.get(f"/pictures/{work.picture_id}/original")
     mine.client.get(f"/pictures/{work.picture_id}/places/{work.place_id}/file?download=true")
     mine.client.get(f"/runs/{work.run_id}/archive")
     mine.client.post(f"/pictures/{work.picture_id}/remove", data={"csrf": mine.csrf})
-    sessions.make_token(workshop, mine.who, "newsletter")
+    sessions.make_token(workshop, mine.actor, "newsletter")
     text = admin.client.get("/log").text
-    for said in (
-        f"{mine.who.login} signed in.",
-        f"with {colleague.who.login} to look",
+    for message in (
+        f"{mine.actor.login} signed in.",
+        f"with {colleague.actor.login} to look",
         "Fetched the original “dome.jpg”.",
         "Fetched “",
         f"Fetched the archive of run {work.run_id}",
         "Took “dome.jpg” out of a folio.",
         "named “newsletter”",
     ):
-        assert said in text
+        assert message in text
     only = admin.client.get("/log?kind=share").text
     assert "to look" in only
     assert "signed in." not in only

@@ -6,19 +6,21 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from lucidex.core.cleaning import Cleaning
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import UnavailableError
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Anchor, Placement, Point, Rule, Size, Window, clamped_window, covering_window, fit
-from lucidex.core.measures import MAX_TIMES, Multiple
-from lucidex.core.places import PlaceDemand
-from lucidex.core.steps import PlaceKey, StepEntry, frame_after
+from lucidex.core.geometry.fit import Anchor, Placement, Rule, clamped_window, covering_window, fit
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Point, Size, Window
+from lucidex.core.picture.treatment import Treatment
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.measures import MAX_TIMES, Multiple
+from lucidex.core.source.restoration import Restoration
+from lucidex.core.steps import PlaceKey, StepEntry, geometry_after
 from lucidex.core.steps.base import Band, FinishStep, Step
-from lucidex.core.steps.treating import cleanings_of, leaves_clear, treatment_of
-from lucidex.core.treatment import Treatment
+from lucidex.core.steps.treating import leaves_clear, restorations_of, treatment_of
+from lucidex.core.steps.upgrades import renamed
 
-SCHEMA_REVISION = 3
+SCHEMA_REVISION = 4
 MAX_STEPS = 200
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
@@ -34,6 +36,7 @@ def _held_zooms(body: dict[str, Any]) -> dict[str, Any]:
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda body: body,  # revision 2 only adds: the focal point, what a framing was made for, multiples
     2: _held_zooms,
+    3: lambda body: {**body, "steps": renamed(body.get("steps", []))},
 }  # from a revision to the next one
 
 
@@ -52,12 +55,12 @@ class Framing(BaseModel):
     zoom: Annotated[float, Field(ge=1, le=MAX_ZOOM)] = 1.0
     made_for: Annotated[str, Field(max_length=16)] | None = None
 
-    def window(self, frame: Frame, place: Size) -> Window:
+    def window(self, geometry: PictureGeometry, place: Size) -> Window:
         """The window in picture pixels, of the place's exact shape, held inside the picture."""
-        width, height = covering_window(frame.size, place)
+        width, height = covering_window(geometry.size, place)
         zoom = min(self.zoom, max(1.0, min(width, height)))  # a window is never smaller than a pixel
         width, height = width / zoom, height / zoom
-        return clamped_window(frame.to_picture(Point(self.focal_x, self.focal_y)), width, height, frame.size)
+        return clamped_window(geometry.to_picture(Point(self.focal_x, self.focal_y)), width, height, geometry.size)
 
 
 class FocalPoint(BaseModel):
@@ -137,9 +140,9 @@ class PictureDocument(BaseModel):
             body = UPGRADES[step](body)
         return cls.model_validate({**body, "schema_revision": SCHEMA_REVISION})
 
-    def frame(self, upright: Size) -> Frame:
+    def geometry(self, upright: Size) -> PictureGeometry:
         """What the active steps make of the upright original."""
-        return frame_after(Frame.of(upright), self.steps)
+        return geometry_after(PictureGeometry.of(upright), self.steps)
 
     @property
     def active_steps(self) -> tuple[Step, ...]:
@@ -168,13 +171,13 @@ class PictureDocument(BaseModel):
         return treatment_of(self.active_steps)
 
     @property
-    def cleanings(self) -> tuple[Cleaning, ...]:
+    def restorations(self) -> tuple[Restoration, ...]:
         """What its active steps do to the original's own pixels."""
-        return cleanings_of(self.active_steps)
+        return restorations_of(self.active_steps)
 
-    def shows_clear(self, frame: Frame) -> bool:
+    def shows_clear(self, geometry: PictureGeometry) -> bool:
         """Whether its steps leave something clear."""
-        return frame.shows_clear or leaves_clear(self.active_steps)
+        return geometry.shows_clear or leaves_clear(self.active_steps)
 
     def demand_for(self, place_key: str, demand: PlaceDemand, also: FormatName | None = None) -> PlaceDemand:
         """What the place asks of this picture: a multiple may be chosen, and a heavier file accepted, for each."""
@@ -186,17 +189,17 @@ class PictureDocument(BaseModel):
             return demand
         return demand.model_copy(update={"measure": demand.measure.model_copy(update={"times": times})})
 
-    def placement(self, frame: Frame, place_key: str, demand: PlaceDemand) -> Placement:
+    def placement(self, geometry: PictureGeometry, place_key: str, demand: PlaceDemand) -> Placement:
         """Where the picture goes in a place.
 
         A framing decides, then the picture's focal point unless the place keeps to a side, then the place's anchor.
         Raises OutOfRangeError where the place's size for this picture exceeds the limits.
         """
         demand = self.demand_for(place_key, demand)
-        place = demand.size_for(frame.size)
+        place = demand.size_for(geometry.size)
         framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
-        framed = framing.window(frame, place) if framing and demand.is_framed else None
-        return fit(frame.size, place, demand.rule, demand.anchor, framed, demand.enlarges)
+        crop_window = framing.window(geometry, place) if framing and demand.is_cropped else None
+        return fit(geometry.size, place, demand.rule, demand.anchor, crop_window, demand.enlarges)
 
     def _framing_by_focal_point(self, demand: PlaceDemand) -> Framing | None:
         if self.focal_point is None or demand.anchor is not Anchor.CENTRE:
@@ -218,10 +221,10 @@ class PictureDocument(BaseModel):
         """The focal point in content coordinates."""
         return Point(self.focal_point.x, self.focal_point.y) if self.focal_point else None
 
-    def has_moved(self, frame: Frame, place_key: str) -> bool:
+    def has_moved(self, geometry: PictureGeometry, place_key: str) -> bool:
         """Whether the picture's frame changed since somebody framed it for a place."""
         framing = self.framings.get(place_key)
-        return framing is not None and framing.made_for not in {None, frame_name(frame)}
+        return framing is not None and framing.made_for not in {None, geometry_name(geometry)}
 
     def output(
         self, place_key: str, demand: PlaceDemand, has_clear_areas: bool, also: FormatName | None = None
@@ -245,15 +248,19 @@ def shows_ground(placement: Placement, demand: PlaceDemand) -> bool:
     return demand.rule is Rule.CONTAIN and demand.ground == "clear" and not placement.covers_canvas
 
 
-def framing_of_window(frame: Frame, place: Size, window: Window) -> Framing:
+def framing_of_window(geometry: PictureGeometry, place: Size, window: Window) -> Framing:
     """The framing whose window is nearest to `window` (picture pixels)."""
-    width, _ = covering_window(frame.size, place)
-    centre = frame.held_content(window.centre)
+    width, _ = covering_window(geometry.size, place)
+    centre = geometry.held_content(window.centre)
     zoom = min(max(width / window.width, 1.0), float(MAX_ZOOM))
-    return Framing(focal_x=centre.x, focal_y=centre.y, zoom=zoom, made_for=frame_name(frame))
+    return Framing(focal_x=centre.x, focal_y=centre.y, zoom=zoom, made_for=geometry_name(geometry))
 
 
-def frame_name(frame: Frame) -> str:
+def geometry_name(geometry: PictureGeometry) -> str:
     """A short name of a frame's shape and position, the same wherever they are the same."""
-    numbers = [frame.size.width, frame.size.height, *(round(float(n), 6) for n in frame.transform.matrix.ravel())]
+    numbers = [
+        geometry.size.width,
+        geometry.size.height,
+        *(round(float(n), 6) for n in geometry.transform.matrix.ravel()),
+    ]
     return sha256(repr(numbers).encode()).hexdigest()[:16]

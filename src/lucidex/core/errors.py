@@ -1,7 +1,7 @@
 """The family of errors that reach a person: each carries one sentence saying what and why."""
 
 
-class SaidError(Exception):
+class UserError(Exception):
     """An error with a sentence for the person (`sentence`); the cause for the log is `__cause__`."""
 
     def __init__(self, sentence: str) -> None:
@@ -9,43 +9,43 @@ class SaidError(Exception):
         self.sentence = sentence
 
 
-class UnreadableFileError(SaidError):
+class UnreadableFileError(UserError):
     """The bytes are no picture that can be read."""
 
 
-class TooLargeError(SaidError):
+class TooLargeError(UserError):
     """A file, a picture or a size exceeds a stated limit."""
 
 
-class OutOfRangeError(SaidError):
+class OutOfRangeError(UserError):
     """A number lies outside the range that is stated in the sentence."""
 
 
-class NotUnderstoodError(SaidError):
+class NotUnderstoodError(UserError):
     """Typed words could not be read as a size, a step or a place."""
 
 
-class ChangedMeanwhileError(SaidError):
+class ChangedMeanwhileError(UserError):
     """Somebody else changed the same thing since it was read; nothing was lost or overwritten."""
 
 
-class TooSlowError(SaidError):
+class TooSlowError(UserError):
     """Something did not arrive in time."""
 
 
-class TooManyTriesError(SaidError):
+class TooManyTriesError(UserError):
     """Something was tried too often within a short time; waiting helps."""
 
 
-class NotFoundError(SaidError):
+class NotFoundError(UserError):
     """The thing does not exist, or belongs to somebody who has not shared it."""
 
 
-class NotAllowedError(SaidError):
+class NotAllowedError(UserError):
     """The person may not do this."""
 
 
-class UnavailableError(SaidError):
+class UnavailableError(UserError):
     """Something that is needed cannot be had at the moment; trying again may help."""
 
 
@@ -61,9 +61,9 @@ class DamagedStoreError(UnavailableError):
     """A stored file is not what was stored; it cannot be made anew."""
 
 
-class NoLongerWantedError(SaidError):
+class NoLongerWantedError(UserError):
     """Whoever asked for it has gone, so that it was not finished; nobody reads this sentence."""
 
 
-class UnforeseenError(SaidError):
+class UnforeseenError(UserError):
     """Something went wrong on our side."""

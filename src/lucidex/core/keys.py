@@ -12,14 +12,14 @@ from importlib.metadata import version
 
 import pyvips
 
-from lucidex.core.cleaning import CLEANING_REVISION, Cleaning
 from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
-from lucidex.core.intake import INTAKE_REVISION
 from lucidex.core.render import Plan
+from lucidex.core.source.facts import INTAKE_REVISION
+from lucidex.core.source.restoration import RESTORATION_REVISION, Restoration
 from lucidex.core.steps import StepEntry
 
-ENGINE_REVISION = 5
+ENGINE_REVISION = 6
 
 
 @cache
@@ -46,9 +46,9 @@ def _steps(entries: tuple[StepEntry, ...]) -> list[list[object]]:
     return [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
 
 
-def look_name(original_sha256: str, entries: tuple[StepEntry, ...]) -> str:
+def appearance_key(original_sha256: str, entries: tuple[StepEntry, ...]) -> str:
     """A short name of how an original looks after its active steps, at whatever scale."""
-    return _digest([engine_fingerprint(), CLEANING_REVISION, original_sha256, _steps(entries)])[:24]
+    return _digest([engine_fingerprint(), RESTORATION_REVISION, original_sha256, _steps(entries)])[:24]
 
 
 def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
@@ -56,11 +56,11 @@ def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Pla
     return _digest([engine_fingerprint(), original_sha256, _steps(entries), asdict(chosen)])
 
 
-def cleanings_key(cleanings: tuple[Cleaning, ...]) -> str:
+def restorations_key(restorations: tuple[Restoration, ...]) -> str:
     """A short name of what was done to an original's own pixels; empty where nothing was."""
-    if not cleanings:
+    if not restorations:
         return ""
-    return _digest([CLEANING_REVISION, [[type(one).__name__, asdict(one)] for one in cleanings]])[:24]
+    return _digest([RESTORATION_REVISION, [[type(one).__name__, asdict(one)] for one in restorations]])[:24]
 
 
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:

@@ -1,8 +1,8 @@
 """Original + steps + place to pixels, at any scale.
 
-Four bands, in this order: source (decoding, `core.intake`, and `core.cleaning`), picture (the steps' one transform),
-framing with the one resampling, then what is done to the framed pixels (`core.treatment`), the place's canvas, and on
-it the finish (`core.stamping`).
+Four bands, in this order: source (`core.source`), picture (the steps' one transform),
+framing with the one resampling, then what is done to the framed pixels (`core.picture.treatment`),
+the place's canvas, and on it the finish (`core.finish`).
 Preview and file call the same `draw`; a preview is nothing but a place of its own size.
 """
 
@@ -14,23 +14,24 @@ import cv2
 import numpy as np
 import pyvips
 
-from lucidex.core.cancelling import check_wanted
-from lucidex.core.frame import Frame, Layer
-from lucidex.core.geometry import Box, Placement, Point, Size, Window
-from lucidex.core.grounds import Colour
-from lucidex.core.levels import AnyPixels, Source, level_for, level_size
-from lucidex.core.painting import paint
+from lucidex.core.cancellation import check_wanted
+from lucidex.core.finish.compositing import Stamp, stamped
+from lucidex.core.geometry.fit import Placement
+from lucidex.core.geometry.picture_geometry import Layer, PictureGeometry
+from lucidex.core.geometry.sizes import Box, Point, Size, Window
+from lucidex.core.geometry.transform import Transform, shift
+from lucidex.core.picture.ground_layers import paint
+from lucidex.core.picture.grounds import Colour
+from lucidex.core.picture.treatment import Treatment
 from lucidex.core.resampling import resampled, resampled_floats, unpremultiplied
-from lucidex.core.stamping import Stamp, stamped
-from lucidex.core.transform import Transform, shift
-from lucidex.core.treatment import Treatment
+from lucidex.core.source.pyramid import AnyPixels, Source, level_for, level_size
 
 _EPSILON = 1e-6
-MOST_FINER = 3
+MAX_FINER = 3
 FINER_UP_TO_PIXELS = 60_000_000
 UNTREATED = Treatment()
-MOST_TREATED = 2.0  # enlargement: beyond it, effects are computed at this scale and what comes out is enlarged
-MOST_REACH = 400  # drawn pixels around a part that effects may look at at its own scale
+MAX_TREATED = 2.0  # enlargement: beyond it, effects are computed at this scale and what comes out is enlarged
+MAX_REACH = 400  # drawn pixels around a part that effects may look at at its own scale
 WARP_STRIP_PIXELS = 8_000_000
 WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
 
@@ -62,9 +63,9 @@ class Plan:
         nothing between its pixels that they could find, and what they look at would grow without bound.
         """
         placed = self.placement
-        if placed.enlargement <= MOST_TREATED or self.treatment.reach(self.unit) <= MOST_REACH:
+        if placed.enlargement <= MAX_TREATED or self.treatment.reach(self.unit) <= MAX_REACH:
             return self
-        scale = MOST_TREATED / placed.enlargement
+        scale = MAX_TREATED / placed.enlargement
         drawn = Size(max(1, math.ceil(placed.drawn.width * scale)), max(1, math.ceil(placed.drawn.height * scale)))
         return replace(self, placement=Placement(placed.window, drawn, 0, 0, drawn), unit=self.unit * scale)
 
@@ -94,18 +95,18 @@ def _fitting(there: float, wanted: int) -> int:
 
 def plan(
     source: Source,
-    frame: Frame,
+    geometry: PictureGeometry,
     placement: Placement,
     ground: Colour | None,
     treatment: Treatment = UNTREATED,
     stamps: tuple[Stamp, ...] = (),
 ) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
-    total = source.uprighting.then(frame.transform)
+    total = source.uprighting.then(geometry.transform)
     density = max(_densities(total, placement))
-    unit = placement.enlargement * frame.content_unit(frame.held_content(placement.window.centre))
+    unit = placement.enlargement * geometry.content_unit(geometry.held_content(placement.window.centre))
     level = level_for(source.stored, 1 / density)
-    return Plan(total, frame.size, placement, level, unit, ground, frame.layers, treatment, stamps)
+    return Plan(total, geometry.size, placement, level, unit, ground, geometry.layers, treatment, stamps)
 
 
 Logos = Mapping[str, Source]  # by their SHA-256
@@ -118,10 +119,10 @@ def draw(source: Source, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
     `logos` holds the sources of all that the plan stamps. The result has exactly the size of the placement's canvas.
     Raises pyvips.Error where memory is short.
     """
-    return finished(source, framed(source, chosen), chosen, logos)
+    return composed(source, resampled_window(source, chosen), chosen, logos)
 
 
-def framed(source: Source, chosen: Plan) -> pyvips.Image:
+def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
     """The first half: the part that is seen, resampled, in the colours that its treatment begins with.
 
     It stays the same while amounts of tone and effects change, as long as they look no further.
@@ -132,7 +133,7 @@ def framed(source: Source, chosen: Plan) -> pyvips.Image:
     return part if ready is part else ready.copy_memory()
 
 
-def finished(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
+def composed(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
     """The second half: treatment, grounds, canvas and finish."""
     wide, working, placement = chosen.widened.placement, chosen.working, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
@@ -163,7 +164,7 @@ def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:
 def draw_whole(source: Source, drawn: Size) -> pyvips.Image:
     """An upright original at some size, such as a logo: on the same way as any picture, without steps."""
     whole = Window(0, 0, source.upright.width, source.upright.height)
-    return draw(source, plan(source, Frame.of(source.upright), Placement(whole, drawn, 0, 0, drawn), None))
+    return draw(source, plan(source, PictureGeometry.of(source.upright), Placement(whole, drawn, 0, 0, drawn), None))
 
 
 def _only_moves(source: Source, chosen: Plan) -> bool:
@@ -242,7 +243,7 @@ def _reduced(source: Source, level: int, box: Box, shrink: float) -> AnyPixels:
 def _finer(densities: list[float], drawn: Size) -> int:
     """How many times finer the warp samples, where the picture is pulled so that one end is reduced more."""
     uneven = max(densities) / min(densities)
-    finer = 1 if uneven < 1.15 else min(MOST_FINER, math.ceil(uneven))
+    finer = 1 if uneven < 1.15 else min(MAX_FINER, math.ceil(uneven))
     return finer if drawn.pixels * finer**2 <= FINER_UP_TO_PIXELS else 1
 
 

@@ -10,12 +10,13 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from lucidex.core.errors import UnavailableError, UnreadableFileError
-from lucidex.core.places import PlaceDemand
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.steps import AnyStep
 from lucidex.core.steps.base import Band, Carried, FinishStep, plain
 from lucidex.core.steps.logo import LogoFile
+from lucidex.core.steps.upgrades import renamed
 
-ROUTINE_REVISION = 2
+ROUTINE_REVISION = 3
 MAX_STEPS, MAX_PLACES, MAX_ROUTINES, MAX_FILE_BYTES = 60, 60, 500, 30_000_000
 
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]+$")]
@@ -107,7 +108,10 @@ def _steps_with_choices(routine: dict[str, Any]) -> dict[str, Any]:
     return {**routine, "steps": [{"step": step} for step in steps] if isinstance(steps, list) else steps}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _steps_with_choices}  # of one routine
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {  # of one routine
+    1: _steps_with_choices,
+    2: renamed,
+}
 
 
 def _upgraded(routine: dict[str, Any], revision: int) -> dict[str, Any]:

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lucidex.core.document import Framing, Texts
-from lucidex.core.reading import ReadStep, read_line
+from lucidex.core.line.places import read_demand
+from lucidex.core.line.reader import ReadStep, read_line
 from lucidex.core.steps.base import plain
-from lucidex.core.typed_places import read_demand
-from lucidex.services import changes, folios, gather, places
-from lucidex.services.people import Who, add_person, find_login
-from lucidex.services.prepare import change
+from lucidex.services import edits, folios, intake, places
+from lucidex.services.documents import change
+from lucidex.services.people import Actor, add_person, find_login
 from lucidex.services.workshop import Workshop
 
 DEMO_LOGIN, DEMO_PASSWORD = "mara", "evenings-under-glass"
@@ -62,43 +62,43 @@ def load_demo(workshop: Workshop, pictures: Path, say: Callable[[str], None]) ->
     done = workshop.data_folder / "demo-loaded"
     if done.exists():
         return
-    who = find_login(workshop, DEMO_LOGIN) or add_person(workshop, DEMO_LOGIN, "Mara Ellery", DEMO_PASSWORD)
+    actor = find_login(workshop, DEMO_LOGIN) or add_person(workshop, DEMO_LOGIN, "Mara Ellery", DEMO_PASSWORD)
     say("Loading the demo pictures …")
     for name, files in reversed(FOLIOS.items()):
-        _load_folio(workshop, who, pictures, name, files)
+        _load_folio(workshop, actor, pictures, name, files)
     done.touch()
 
 
-def _load_folio(workshop: Workshop, who: Who, pictures: Path, name: str, files: tuple[str, ...]) -> None:
-    folio_id = next((row.id for row in folios.list_folios(workshop, who) if row.name == name), None)
-    folio_id = folio_id or folios.make_folio(workshop, who, name)
-    view = folios.read_folio(workshop, who, folio_id)
+def _load_folio(workshop: Workshop, actor: Actor, pictures: Path, name: str, files: tuple[str, ...]) -> None:
+    folio_id = next((row.id for row in folios.list_folios(workshop, actor) if row.name == name), None)
+    folio_id = folio_id or folios.make_folio(workshop, actor, name)
+    view = folios.read_folio(workshop, actor, folio_id)
     here = {picture.file_name for picture in view.pictures}
     hung = {place.name for place in view.places}
     for place_name, typed in PLACES[name]:
         if place_name not in hung:
-            places.hang_place(workshop, who, folio_id, read_demand(typed).demand(), place_name)
+            places.hang_place(workshop, actor, folio_id, read_demand(typed).demand(), place_name)
     for file in files:
         if file not in here:
-            _bring_in(workshop, who, folio_id, pictures / file)
+            _bring_in(workshop, actor, folio_id, pictures / file)
 
 
-def _bring_in(workshop: Workshop, who: Who, folio_id: int, path: Path) -> None:
+def _bring_in(workshop: Workshop, actor: Actor, folio_id: int, path: Path) -> None:
     with path.open("rb") as file:
-        taken = gather.bring_in(workshop, who, folio_id, path.name, iter(lambda: file.read(1 << 20), b""))
+        taken = intake.bring_in(workshop, actor, folio_id, path.name, iter(lambda: file.read(1 << 20), b""))
     version = 1
     if (text := ALTERNATIVE_TEXTS.get(path.name)) is not None:
-        alter = changes.set_texts(Texts(alternative=text))
-        version = change(workshop, who, taken.picture_id, version, "Wrote the texts", alter).version
+        alter = edits.set_texts(Texts(alternative=text))
+        version = change(workshop, actor, taken.picture_id, version, "Wrote the texts", alter).version
     if (line := CROPS.get(path.name)) is not None and isinstance(read := read_line(line), ReadStep):
         version = change(
-            workshop, who, taken.picture_id, version, plain(read.step.sentence()), changes.add_step(read.step)
+            workshop, actor, taken.picture_id, version, plain(read.step.sentence()), edits.add_step(read.step)
         ).version
     if (focal := FOCAL_POINTS.get(path.name)) is not None:
         framing = Framing(focal_x=focal[0], focal_y=focal[1])
-        for place in folios.read_folio(workshop, who, folio_id).places:
-            if places.demand_of(place).is_framed:
-                alter = changes.frame(place.id, framing)
+        for place in folios.read_folio(workshop, actor, folio_id).places:
+            if places.demand_of(place).is_cropped:
+                alter = edits.set_framing(place.id, framing)
                 version = change(
-                    workshop, who, taken.picture_id, version, f"Framed for “{place.name}”", alter
+                    workshop, actor, taken.picture_id, version, f"Framed for “{place.name}”", alter
                 ).version

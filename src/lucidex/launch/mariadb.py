@@ -22,7 +22,7 @@ SCHEMA = "lucidex"
 START_SECONDS = 60
 STOP_SECONDS = 30
 LOOK_EVERY_S = 0.2
-AGAIN_AFTER_S, MOST_PAUSE_S, SOON_S = 0.5, 30.0, 20.0
+AGAIN_AFTER_S, MAX_PAUSE_S, SOON_S = 0.5, 30.0, 20.0
 _PR_SET_PDEATHSIG = 1
 
 
@@ -106,7 +106,7 @@ class MariaDbServer:
             if time.monotonic() - began < SOON_S:
                 # it may end at once, time after time: then it is tried less and less often
                 self._stopping.wait(pause)
-                pause = min(pause * 2, MOST_PAUSE_S)
+                pause = min(pause * 2, MAX_PAUSE_S)
 
     def stop(self) -> None:
         """Stop in good order."""

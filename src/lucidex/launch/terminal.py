@@ -6,7 +6,7 @@ from pathlib import Path
 
 from lucidex.core.errors import UnavailableError
 from lucidex.launch.mariadb import DatabaseServerError, MariaDbServer
-from lucidex.records.migrating import migrate
+from lucidex.records.migration import migrate
 from lucidex.services.workshop import Workshop
 
 

@@ -16,8 +16,8 @@ from tempfile import mkdtemp
 
 import numpy as np
 
-from lucidex.core.intake import INTAKE_REVISION, Facts
-from lucidex.core.levels import AnyPixels, level_size, levels_of, reduce_level
+from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
+from lucidex.core.source.pyramid import AnyPixels, level_size, levels_of, reduce_level
 
 DEFAULT_MAX_BYTES = 8_000_000_000
 MAPPED_KEPT = 48
@@ -69,7 +69,7 @@ class DecodedStore:
         for left in [*self._root.parent.glob("derived-*"), *self._root.parent.glob("gone-*"), *others]:
             shutil.rmtree(left, ignore_errors=True)
 
-    def level(self, name: str, facts: Facts, number: int) -> AnyPixels:
+    def level(self, name: str, facts: SourceFacts, number: int) -> AnyPixels:
         """A level as height × width × bands, mapped and never written to.
 
         FileNotFoundError where it is not here, or not in the length that its facts demand.
@@ -93,7 +93,7 @@ class DecodedStore:
                 self._mapped.popitem(last=False)
         return mapped
 
-    def derived(self, sha256: str, facts: Facts, name: str, make: Make, number: int) -> AnyPixels:
+    def derived(self, sha256: str, facts: SourceFacts, name: str, make: Make, number: int) -> AnyPixels:
         """A level of a source made from the original's own pixels, kept beside it under `name`.
 
         FileNotFoundError where the original's levels are not here.
@@ -104,7 +104,7 @@ class DecodedStore:
                 self._make(whole, facts, self.level(sha256, facts, 1), make)
         return self.level(whole, facts, number)
 
-    def _make(self, name: str, facts: Facts, pixels: AnyPixels, make: Make) -> None:
+    def _make(self, name: str, facts: SourceFacts, pixels: AnyPixels, make: Make) -> None:
         folder = Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
         try:
             # written through the file's own pages, so that a large picture never stands in memory as a whole
@@ -166,7 +166,7 @@ def _weight(folder: Path) -> int:
         return 0
 
 
-def _map(folder: Path, facts: Facts, number: int) -> AnyPixels:
+def _map(folder: Path, facts: SourceFacts, number: int) -> AnyPixels:
     size, layout = level_size(facts.stored, number), facts.layout
     path = level_path(folder, number)
     if path.stat().st_size != size.pixels * layout.bytes_per_pixel:
@@ -181,7 +181,7 @@ def level_path(folder: Path, number: int) -> Path:
     return folder / f"level-{number}.raw"
 
 
-def complete(folder: Path, facts: Facts) -> bool:
+def complete(folder: Path, facts: SourceFacts) -> bool:
     """Whether every level is there with the length that its facts demand."""
     return all(
         level_path(folder, n).is_file()

@@ -139,7 +139,7 @@ class FolioShare(Base):
 
 
 class Original(Base):
-    """A file as it came in, stored once under its SHA-256, with its facts (`core.intake.Facts`)."""
+    """A file as it came in, stored once under its SHA-256, with its facts (`core.source.facts.SourceFacts`)."""
 
     __tablename__ = "original"
     __table_args__ = (CheckConstraint("byte_count > 0", name="original_not_empty"),)
@@ -180,7 +180,7 @@ class Snapshot(Base):
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("snapshot.id"))
     body: Mapped[dict[str, Any]]
-    did: Mapped[str] = mapped_column(String(400))
+    summary: Mapped[str] = mapped_column(String(400))
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime] = mapped_column(default=now)
 
@@ -198,7 +198,7 @@ class Document(Base):
 
 
 class Place(Base):
-    """A spot to fill in a folio; `demand` is a `core.places.PlaceDemand`."""
+    """A spot to fill in a folio; `demand` is a `core.places.demand.PlaceDemand`."""
 
     __tablename__ = "place"
     __table_args__ = (Index("place_by_folio", "folio_id", "taken_down_at", "id"),)
@@ -213,7 +213,7 @@ class Place(Base):
 
 
 class OwnPlace(Base):
-    """A place in somebody's own book of places; `demand` is a `core.places.PlaceDemand`."""
+    """A place in somebody's own book of places; `demand` is a `core.places.demand.PlaceDemand`."""
 
     __tablename__ = "own_place"
     __table_args__ = (Index("own_place_by_person", "person_id", "id"),)
@@ -229,7 +229,7 @@ class OwnPlace(Base):
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
 
-    `busy_share` and `fineness` say how they look (`core.looking`).
+    `busy_share` and `fineness` say how they look (`core.proof.statistics`).
     """
 
     __tablename__ = "result"
@@ -309,7 +309,7 @@ class Run(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     pattern: Mapped[str] = mapped_column(String(200))
     state: Mapped[str] = mapped_column(String(10))
-    said: Mapped[str | None] = mapped_column(String(400))
+    message: Mapped[str | None] = mapped_column(String(400))
     created_at: Mapped[datetime] = mapped_column(default=now)
     ended_at: Mapped[datetime | None]
 
@@ -346,5 +346,5 @@ class Cell(Base):
     lease_until: Mapped[datetime | None]
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
-    said: Mapped[str | None] = mapped_column(String(400))
+    message: Mapped[str | None] = mapped_column(String(400))
     ended_at: Mapped[datetime | None]

@@ -15,15 +15,15 @@ from sqlalchemy import select, update
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import FormatName
-from lucidex.core.errors import SaidError
+from lucidex.core.errors import UserError
 from lucidex.records.models import Cell, CellState, Place, Snapshot
+from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note
-from lucidex.services.people import Who
+from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
-from lucidex.services.prepare import read_picture, with_document
-from lucidex.services.results import Renderer, forget_result
+from lucidex.services.render_requests import in_place
+from lucidex.services.renderer import Renderer, forget_result
 from lucidex.services.runs import run_of
-from lucidex.services.wanted import in_place
 from lucidex.services.workshop import Workshop
 
 CHUNK_BYTES = 1 << 20
@@ -40,21 +40,21 @@ class _Entry:
     ended_at: datetime
 
 
-def archive(workshop: Workshop, renderer: Renderer, who: Who, run_id: int) -> Iterator[bytes]:
+def archive(workshop: Workshop, renderer: Renderer, actor: Actor, run_id: int) -> Iterator[bytes]:
     """The bytes of a ZIP archive (PKWARE's APPNOTE) with every finished file of a run under its listed path.
 
     NotFoundError where the run is not the person's to see, before the first byte.
     """
     with workshop.database.begin() as session:
-        run = run_of(session, who, run_id)
+        run = run_of(session, actor, run_id)
         found = select(Cell).where(Cell.run_id == run_id, Cell.state == CellState.DONE).order_by(Cell.seat)
         entries = [
             _Entry(cell.id, cell.path, cell.blob_sha256, cell.ended_at or run.created_at)
             for cell in session.scalars(found)
             if cell.blob_sha256
         ]
-        note(session, who.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")
-    return _zipped(workshop, renderer, who, entries)
+        note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")
+    return _zipped(workshop, renderer, actor, entries)
 
 
 class _Pipe(RawIOBase):
@@ -75,14 +75,14 @@ class _Pipe(RawIOBase):
         return taken
 
 
-def _zipped(workshop: Workshop, renderer: Renderer, who: Who, entries: list[_Entry]) -> Iterator[bytes]:
+def _zipped(workshop: Workshop, renderer: Renderer, actor: Actor, entries: list[_Entry]) -> Iterator[bytes]:
     pipe, missing = _Pipe(), []
     # pictures are compressed already; storing them keeps the archive as fast as the disk
     with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as packed:
         for entry in entries:
             try:
-                content = _content(workshop, renderer, who, entry)
-            except SaidError as error:
+                content = _content(workshop, renderer, actor, entry)
+            except UserError as error:
                 missing.append(f"{entry.path}: {error.sentence}")
                 continue
             info = zipfile.ZipInfo(entry.path, entry.ended_at.timetuple()[:6])
@@ -92,12 +92,12 @@ def _zipped(workshop: Workshop, renderer: Renderer, who: Who, entries: list[_Ent
                     yield pipe.taken()
             yield pipe.taken()
         if missing:
-            said = ["These files could not be put into the archive.", "", *missing, ""]
-            packed.writestr(MISSING_NAME, "\n".join(said))
+            message = ["These files could not be put into the archive.", "", *missing, ""]
+            packed.writestr(MISSING_NAME, "\n".join(message))
     yield pipe.taken()
 
 
-def _content(workshop: Workshop, renderer: Renderer, who: Who, entry: _Entry) -> bytes:
+def _content(workshop: Workshop, renderer: Renderer, actor: Actor, entry: _Entry) -> bytes:
     """A file's bytes, checked against what was finished, or made anew."""
     try:
         content = workshop.results.path(entry.blob_sha256).read_bytes()
@@ -106,20 +106,20 @@ def _content(workshop: Workshop, renderer: Renderer, who: Who, entry: _Entry) ->
     if hashlib.sha256(content).hexdigest() == entry.blob_sha256:
         return content
     forget_result(workshop, entry.blob_sha256)
-    return _made_anew(workshop, renderer, who, entry.cell_id)
+    return _made_anew(workshop, renderer, actor, entry.cell_id)
 
 
-def _made_anew(workshop: Workshop, renderer: Renderer, who: Who, cell_id: int) -> bytes:
+def _made_anew(workshop: Workshop, renderer: Renderer, actor: Actor, cell_id: int) -> bytes:
     with workshop.database.begin() as session:
         cell = session.get_one(Cell, cell_id)
         document = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)
         demand = demand_of(session.get_one(Place, cell.place_id))
     also = FormatName(cell.also_format) if cell.also_format else None
-    state = with_document(read_picture(workshop, who, cell.picture_id), document)
+    state = with_document(read_picture(workshop, actor, cell.picture_id), document)
     placed = in_place(workshop, state, str(cell.place_id), demand, also)
 
-    finished = renderer.finish(placed.wanted)
+    result = renderer.render_file(placed.rendering)
     with workshop.database.begin() as session:
-        written = {"blob_sha256": finished.path.name, "byte_count": finished.byte_count}
+        written = {"blob_sha256": result.path.name, "byte_count": result.byte_count}
         session.execute(update(Cell).where(Cell.id == cell_id, Cell.state == CellState.DONE).values(**written))
-    return finished.path.read_bytes()
+    return result.path.read_bytes()

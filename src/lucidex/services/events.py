@@ -13,7 +13,7 @@ from lucidex.services.workshop import Workshop
 
 KEPT_FOR = timedelta(days=400)
 AT_ONCE = 200
-MOST_SUBJECT = 400
+MAX_SUBJECT = 400
 
 
 class EventKind(StrEnum):
@@ -33,7 +33,7 @@ class EventKind(StrEnum):
 
 def note(session: Session, person_id: int | None, kind: EventKind, subject: str, address: str = "") -> None:
     """Write an event down, within the transaction of what happened."""
-    session.add(Event(person_id=person_id, kind=kind, subject=subject[:MOST_SUBJECT], address=address[:60]))
+    session.add(Event(person_id=person_id, kind=kind, subject=subject[:MAX_SUBJECT], address=address[:60]))
 
 
 def note_alone(workshop: Workshop, person_id: int | None, kind: EventKind, subject: str, address: str = "") -> None:

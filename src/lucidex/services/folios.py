@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, joinedload
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, Scope, now
 from lucidex.services.events import EventKind, note
-from lucidex.services.people import Who
+from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
 ASKED_AT_ONCE = 400
@@ -33,152 +33,152 @@ class FolioRow:
     first_picture_id: int | None
 
 
-def _allowed(who: Who) -> ColumnElement[bool]:
-    shared = select(FolioShare.folio_id).where(FolioShare.person_id == who.id)
-    return or_(Folio.owner_id == who.id, Folio.id.in_(shared))
+def _allowed(actor: Actor) -> ColumnElement[bool]:
+    shared = select(FolioShare.folio_id).where(FolioShare.person_id == actor.id)
+    return or_(Folio.owner_id == actor.id, Folio.id.in_(shared))
 
 
-def folio_of(session: Session, who: Who, folio_id: int, to_change: bool = False) -> Folio:
+def folio_of(session: Session, actor: Actor, folio_id: int, to_change: bool = False) -> Folio:
     """The folio, or NotFoundError where it is neither the person's own nor shared.
 
     Who will change it, or put something into it, says so: then others wait their turn from here on. A row that is put
     in holds its folio shared, so that two who did this and changed the folio afterwards would wait for each other.
     """
-    found = select(Folio).where(Folio.id == folio_id, _allowed(who))
+    found = select(Folio).where(Folio.id == folio_id, _allowed(actor))
     folio = session.scalar(found.with_for_update(of=Folio) if to_change else found)
     if folio is None:
         raise NotFoundError(_NO_FOLIO)
     if to_change:
-        check_may_change(session, who, folio.id)
+        check_may_change(session, actor, folio.id)
     return folio
 
 
-def check_may_change(session: Session, who: Who, folio_id: int) -> None:
+def check_may_change(session: Session, actor: Actor, folio_id: int) -> None:
     """NotAllowedError where a folio that the person may see is shared with them to look at only."""
-    if not who.may_change:
+    if not actor.may_change:
         raise NotAllowedError("This token only looks. Make one that may change things on the account page.")
-    share = session.get(FolioShare, (folio_id, who.id))
+    share = session.get(FolioShare, (folio_id, actor.id))
     owner_id = session.scalar(select(Folio.owner_id).where(Folio.id == folio_id))
-    if owner_id != who.id and (share is None or share.scope != Scope.CHANGE):
+    if owner_id != actor.id and (share is None or share.scope != Scope.CHANGE):
         raise NotAllowedError("This folio is shared with you to look at. Ask its owner to let you change it.")
 
 
-def picture_of(session: Session, who: Who, picture_id: int, to_change: bool = False) -> Picture:
+def picture_of(session: Session, actor: Actor, picture_id: int, to_change: bool = False) -> Picture:
     """The picture, or NotFoundError where its folio is neither the person's own nor shared.
 
     Whoever will change it says so: NotAllowedError where its folio is shared with them to look at only.
     """
-    picture = _picture(session, who, picture_id, Picture.removed_at.is_(None))
+    picture = _picture(session, actor, picture_id, Picture.removed_at.is_(None))
     if to_change:
-        check_may_change(session, who, picture.folio_id)
+        check_may_change(session, actor, picture.folio_id)
     return picture
 
 
-def removed_picture_of(session: Session, who: Who, picture_id: int) -> Picture:
+def removed_picture_of(session: Session, actor: Actor, picture_id: int) -> Picture:
     """The picture to be put back, even where it was taken out of its folio, or errors as above."""
-    picture = _picture(session, who, picture_id, true())
-    check_may_change(session, who, picture.folio_id)
+    picture = _picture(session, actor, picture_id, true())
+    check_may_change(session, actor, picture.folio_id)
     return picture
 
 
-def _picture(session: Session, who: Who, picture_id: int, also: ColumnElement[bool]) -> Picture:
+def _picture(session: Session, actor: Actor, picture_id: int, also: ColumnElement[bool]) -> Picture:
     # with its original, which is asked for next wherever a picture is shown
     found = select(Picture).join(Folio).options(joinedload(Picture.original))
-    picture = session.scalar(found.where(Picture.id == picture_id, also, _allowed(who)))
+    picture = session.scalar(found.where(Picture.id == picture_id, also, _allowed(actor)))
     if picture is None:
         raise NotFoundError(_NO_PICTURE)
     return picture
 
 
-def allowed_pictures(who: Who) -> ColumnElement[bool]:
+def allowed_pictures(actor: Actor) -> ColumnElement[bool]:
     """The condition that a picture stands in a folio which the person may see."""
-    return Picture.removed_at.is_(None) & Picture.folio_id.in_(select(Folio.id).where(_allowed(who)))
+    return Picture.removed_at.is_(None) & Picture.folio_id.in_(select(Folio.id).where(_allowed(actor)))
 
 
-def version_of(session: Session, who: Who, picture_id: int) -> int:
+def version_of(session: Session, actor: Actor, picture_id: int) -> int:
     """The version of a picture's document, or NotFoundError as for the picture."""
     found = select(Document.version).join(Picture, Picture.id == Document.picture_id).join(Folio)
     version: int | None = session.scalar(
-        found.where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(who))
+        found.where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(actor))
     )
     if version is None:
         raise NotFoundError(_NO_PICTURE)
     return version
 
 
-def versions_of(session: Session, who: Who, picture_ids: Sequence[int]) -> dict[int, int]:
+def versions_of(session: Session, actor: Actor, picture_ids: Sequence[int]) -> dict[int, int]:
     """The versions of several pictures' documents, as far as the person may see them."""
     found: dict[int, int] = {}
     for start in range(0, len(picture_ids), ASKED_AT_ONCE):
         some = picture_ids[start : start + ASKED_AT_ONCE]
         asked = select(Document.picture_id, Document.version).join(Picture, Picture.id == Document.picture_id)
-        rows = session.execute(asked.where(Picture.id.in_(some), allowed_pictures(who)))
+        rows = session.execute(asked.where(Picture.id.in_(some), allowed_pictures(actor)))
         found |= {row.picture_id: row.version for row in rows}
     return found
 
 
-def place_of(session: Session, who: Who, place_id: int, to_change: bool = False) -> Place:
+def place_of(session: Session, actor: Actor, place_id: int, to_change: bool = False) -> Place:
     """The place, also one that was taken down, or errors as for its folio."""
     place = session.scalar(
-        select(Place).join(Folio, Folio.id == Place.folio_id).where(Place.id == place_id, _allowed(who))
+        select(Place).join(Folio, Folio.id == Place.folio_id).where(Place.id == place_id, _allowed(actor))
     )
     if place is None:
         raise NotFoundError("There is no such place, or its folio is not shared with you.")
     if to_change:
-        check_may_change(session, who, place.folio_id)
+        check_may_change(session, actor, place.folio_id)
     return place
 
 
 def clean_name(name: str, otherwise: str) -> str:
     """A name without control characters, of a length that the table holds."""
-    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())[:MAX_NAME]
-    return cleaned or otherwise
+    restored = " ".join("".join(c for c in name if c.isprintable()).split())[:MAX_NAME]
+    return restored or otherwise
 
 
-def list_folios(workshop: Workshop, who: Who) -> list[FolioRow]:
+def list_folios(workshop: Workshop, actor: Actor) -> list[FolioRow]:
     """All folios that the person may see, the last changed first."""
     with workshop.database.begin() as session:
         counted = (
             select(Folio, func.count(Picture.id), func.min(Picture.id))
             .outerjoin(Picture, (Picture.folio_id == Folio.id) & _STANDS)
-            .where(_allowed(who))
+            .where(_allowed(actor))
             .group_by(Folio.id)
             .order_by(Folio.changed_at.desc(), Folio.id.desc())
         )
         return [
-            FolioRow(f.id, f.name, f.owner.name, f.owner_id == who.id, count, f.changed_at, first)
+            FolioRow(f.id, f.name, f.owner.name, f.owner_id == actor.id, count, f.changed_at, first)
             for f, count, first in session.execute(counted)
         ]
 
 
-def make_folio(workshop: Workshop, who: Who, name: str) -> int:
+def make_folio(workshop: Workshop, actor: Actor, name: str) -> int:
     """A new, empty folio; its id."""
     with workshop.database.begin() as session:
-        folio = Folio(owner_id=who.id, name=clean_name(name, "Untitled"))
+        folio = Folio(owner_id=actor.id, name=clean_name(name, "Untitled"))
         session.add(folio)
         session.flush()
         return folio.id
 
 
-def rename_folio(workshop: Workshop, who: Who, folio_id: int, name: str) -> None:
+def rename_folio(workshop: Workshop, actor: Actor, folio_id: int, name: str) -> None:
     """Give a folio another name."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id, to_change=True)
+        folio = folio_of(session, actor, folio_id, to_change=True)
         folio.name = clean_name(name, folio.name)
         folio.changed_at = now()
 
 
-def share_folio(workshop: Workshop, who: Who, folio_id: int, login: str, scope: Scope = Scope.CHANGE) -> None:
+def share_folio(workshop: Workshop, actor: Actor, folio_id: int, login: str, scope: Scope = Scope.CHANGE) -> None:
     """Let a colleague see a folio, and change it too or only look. Only its owner may; the colleague must have an
     account. Sharing once more changes the scope."""
     with workshop.database.begin() as session:
-        folio = _owned(session, who, folio_id)
+        folio = _owned(session, actor, folio_id)
         person = _colleague(session, login)
-        if person.id == who.id:
+        if person.id == actor.id:
             raise OutOfRangeError("This folio is yours already.")
         shared = insert(FolioShare).values(folio_id=folio_id, person_id=person.id, scope=scope)
         session.execute(shared.on_duplicate_key_update(scope=scope))
-        note(session, who.id, EventKind.SHARE, f"Shared the folio “{folio.name}” with {person.login} to {scope}.")
+        note(session, actor.id, EventKind.SHARE, f"Shared the folio “{folio.name}” with {person.login} to {scope}.")
 
 
 def _colleague(session: Session, login: str) -> Person:
@@ -188,11 +188,11 @@ def _colleague(session: Session, login: str) -> Person:
     return person
 
 
-def hand_over_folio(workshop: Workshop, who: Who, folio_id: int, login: str) -> None:
+def hand_over_folio(workshop: Workshop, actor: Actor, folio_id: int, login: str) -> None:
     """Give a folio to a colleague; whoever had it may still change it. Only its owner, or an administrator, may."""
     with workshop.database.begin() as session:
-        folio = session.get(Folio, folio_id, with_for_update=True) if who.is_admin else None
-        folio = folio or _owned(session, who, folio_id)
+        folio = session.get(Folio, folio_id, with_for_update=True) if actor.is_admin else None
+        folio = folio or _owned(session, actor, folio_id)
         person, before = _colleague(session, login), folio.owner_id
         if person.id == before:
             raise OutOfRangeError(f"This folio is {person.name}'s already.")
@@ -200,22 +200,22 @@ def hand_over_folio(workshop: Workshop, who: Who, folio_id: int, login: str) -> 
         kept = insert(FolioShare).values(folio_id=folio_id, person_id=before, scope=Scope.CHANGE)
         session.execute(kept.on_duplicate_key_update(scope=Scope.CHANGE))
         session.execute(delete(FolioShare).where(FolioShare.folio_id == folio_id, FolioShare.person_id == person.id))
-        note(session, who.id, EventKind.SHARE, f"Handed the folio “{folio.name}” over to {person.login}.")
+        note(session, actor.id, EventKind.SHARE, f"Handed the folio “{folio.name}” over to {person.login}.")
 
 
-def unshare_folio(workshop: Workshop, who: Who, folio_id: int, person_id: int) -> None:
+def unshare_folio(workshop: Workshop, actor: Actor, folio_id: int, person_id: int) -> None:
     """Stop sharing a folio with a colleague."""
     with workshop.database.begin() as session:
-        folio = _owned(session, who, folio_id)
+        folio = _owned(session, actor, folio_id)
         share = session.get(FolioShare, (folio_id, person_id))
         if share is not None:
-            note(session, who.id, EventKind.SHARE, f"Stopped sharing “{folio.name}” with {share.person.login}.")
+            note(session, actor.id, EventKind.SHARE, f"Stopped sharing “{folio.name}” with {share.person.login}.")
             session.delete(share)
 
 
-def _owned(session: Session, who: Who, folio_id: int) -> Folio:
-    folio = folio_of(session, who, folio_id)
-    if folio.owner_id != who.id:
+def _owned(session: Session, actor: Actor, folio_id: int) -> Folio:
+    folio = folio_of(session, actor, folio_id)
+    if folio.owner_id != actor.id:
         raise NotAllowedError(f"Only {folio.owner.name}, whose folio this is, can share it.")
     return folio
 
@@ -242,10 +242,10 @@ class FolioView:
         return next((i for i, picture in enumerate(self.pictures) if picture.id == picture_id), None)
 
 
-def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
+def read_folio(workshop: Workshop, actor: Actor, folio_id: int) -> FolioView:
     """A folio with its pictures and its hanging places."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id)
+        folio = folio_of(session, actor, folio_id)
         shares = select(FolioShare).options(joinedload(FolioShare.person)).where(FolioShare.folio_id == folio.id)
         shared = sorted(session.scalars(shares), key=lambda share: share.person.name)
         lookers = frozenset(share.person_id for share in shared if share.scope == Scope.LOOK)
@@ -253,11 +253,11 @@ def read_folio(workshop: Workshop, who: Who, folio_id: int) -> FolioView:
         pictures = pictures.where(Picture.folio_id == folio.id, _STANDS)
         view = FolioView(
             folio,
-            folio.owner_id == who.id,
+            folio.owner_id == actor.id,
             list(session.scalars(pictures.order_by(Picture.id))),
             hanging_places(session, folio.id),
             [share.person for share in shared],
-            who.may_change and who.id not in lookers,
+            actor.may_change and actor.id not in lookers,
             lookers,
         )
         _ = folio.owner

@@ -23,7 +23,7 @@ _DECOY = _hasher.hash(secrets.token_hex(8))
 
 
 @dataclass(frozen=True)
-class Who:
+class Actor:
     """The person who acts. `may_change` is false where a token of theirs only looks."""
 
     id: int
@@ -33,17 +33,17 @@ class Who:
     may_change: bool = True
 
 
-def who_of(person: Person, may_change: bool = True) -> Who:
+def actor_of(person: Person, may_change: bool = True) -> Actor:
     """The person of a row."""
-    return Who(person.id, person.login, person.name, person.is_admin, may_change)
+    return Actor(person.id, person.login, person.name, person.is_admin, may_change)
 
 
 def clean_login(login: str) -> str:
     """A sign-in name as it is kept: small letters, no blanks around. OutOfRangeError where it is none."""
-    cleaned = login.strip().lower()
-    if not cleaned or len(cleaned) > MAX_NAME or not cleaned.isprintable():
+    restored = login.strip().lower()
+    if not restored or len(restored) > MAX_NAME or not restored.isprintable():
         raise OutOfRangeError(f"A sign-in name has 1 to {MAX_NAME} characters.")
-    return cleaned
+    return restored
 
 
 def check_new_password(password: str) -> str:
@@ -53,7 +53,7 @@ def check_new_password(password: str) -> str:
     return password
 
 
-def add_person(workshop: Workshop, login: str, name: str, password: str, is_admin: bool | None = None) -> Who:
+def add_person(workshop: Workshop, login: str, name: str, password: str, is_admin: bool | None = None) -> Actor:
     """Open an account; the very first one is an administrator's unless said otherwise.
 
     Raises OutOfRangeError for a short password or a login name that is taken.
@@ -68,19 +68,19 @@ def add_person(workshop: Workshop, login: str, name: str, password: str, is_admi
             person.is_admin = count == 0 if is_admin is None else is_admin
             session.add(person)
             session.flush()
-            return who_of(person)
+            return actor_of(person)
     except IntegrityError as error:
         raise OutOfRangeError(f"The sign-in name “{login.strip()[:60]}” is taken.") from error
 
 
-def find_login(workshop: Workshop, login: str) -> Who | None:
+def find_login(workshop: Workshop, login: str) -> Actor | None:
     """The person with a login name."""
     with workshop.database.begin() as session:
         person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:MAX_NAME]))
-        return who_of(person) if person else None
+        return actor_of(person) if person else None
 
 
-def check_password(workshop: Workshop, login: str, password: str) -> Who | None:
+def check_password(workshop: Workshop, login: str, password: str) -> Actor | None:
     """The person whose name and password these are, unless the account is closed; takes as long where none exists."""
     with workshop.database.begin() as session:
         person = session.scalar(select(Person).where(Person.login == login.strip().lower()[:MAX_NAME]))
@@ -90,19 +90,19 @@ def check_password(workshop: Workshop, login: str, password: str) -> Who | None:
         _hasher.verify(hashed, password[:MAX_PASSWORD])
     except (VerifyMismatchError, InvalidHashError):
         return None
-    return who_of(person) if person and person.disabled_at is None else None
+    return actor_of(person) if person and person.disabled_at is None else None
 
 
-def read_people(workshop: Workshop, who: Who) -> list[Person]:
+def read_people(workshop: Workshop, actor: Actor) -> list[Person]:
     """All accounts, by name. NotAllowedError for anybody but an administrator."""
-    check_admin(who)
+    check_admin(actor)
     with workshop.database.begin() as session:
         return list(session.scalars(select(Person).order_by(Person.name, Person.id)))
 
 
-def check_admin(who: Who) -> None:
+def check_admin(actor: Actor) -> None:
     """NotAllowedError where somebody is no administrator."""
-    if not who.is_admin:
+    if not actor.is_admin:
         raise NotAllowedError("Only an administrator can see this.")
 
 
@@ -113,47 +113,47 @@ def _person(session: Session, person_id: int) -> Person:
     return person
 
 
-def rename_person(workshop: Workshop, who: Who, person_id: int, name: str) -> None:
+def rename_person(workshop: Workshop, actor: Actor, person_id: int, name: str) -> None:
     """Another name for an account, one's own or, for an administrator, anybody's."""
-    if person_id != who.id:
-        check_admin(who)
+    if person_id != actor.id:
+        check_admin(actor)
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         person.name = " ".join(name.split())[:MAX_NAME] or person.name
 
 
-def change_password(workshop: Workshop, who: Who, old: str, new: str, keep_session: int | None = None) -> None:
+def change_password(workshop: Workshop, actor: Actor, old: str, new: str, keep_session: int | None = None) -> None:
     """Another password of one's own; every other session ends. OutOfRangeError where the old one is wrong."""
     hashed = _hasher.hash(check_new_password(new))
-    if check_password(workshop, who.login, old) is None:
+    if check_password(workshop, actor.login, old) is None:
         raise OutOfRangeError("The present password is another one.")
     with workshop.database.begin() as session:
-        person = _person(session, who.id)
+        person = _person(session, actor.id)
         person.password_hash = hashed
         _end_sessions(session, person.id, keep_session)
-        note(session, who.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
+        note(session, actor.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
 
 
-def reset_password(workshop: Workshop, who: Who, person_id: int) -> str:
+def reset_password(workshop: Workshop, actor: Actor, person_id: int) -> str:
     """A fresh password for somebody who lost theirs, to be seen this once; all their sessions end."""
-    check_admin(who)
+    check_admin(actor)
     fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
     hashed = _hasher.hash(fresh)
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         person.password_hash = hashed
         _end_sessions(session, person.id)
-        said = f"Gave {person.login} a fresh password; their sessions were ended."
-        note(session, who.id or None, EventKind.PASSWORD, said)
+        message = f"Gave {person.login} a fresh password; their sessions were ended."
+        note(session, actor.id or None, EventKind.PASSWORD, message)
     return fresh
 
 
-def disable_person(workshop: Workshop, who: Who, person_id: int) -> None:
+def disable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
     """Close an account: its sessions and tokens are worthless from now on; what it owns stays.
 
     OutOfRangeError where nobody would be left to open one again.
     """
-    check_admin(who)
+    check_admin(actor)
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
@@ -162,38 +162,38 @@ def disable_person(workshop: Workshop, who: Who, person_id: int) -> None:
         person.disabled_at = person.disabled_at or now()
         _end_sessions(session, person.id)
         session.execute(delete(ApiToken).where(ApiToken.person_id == person.id))
-        note(session, who.id or None, EventKind.PEOPLE, f"Closed the account of {person.login}.")
+        note(session, actor.id or None, EventKind.PEOPLE, f"Closed the account of {person.login}.")
 
 
-def enable_person(workshop: Workshop, who: Who, person_id: int) -> None:
+def enable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
     """Open a closed account again."""
-    check_admin(who)
+    check_admin(actor)
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         person.disabled_at = None
-        note(session, who.id or None, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
+        note(session, actor.id or None, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
 
 
-def make_admin(workshop: Workshop, who: Who, person_id: int, is_admin: bool) -> None:
+def make_admin(workshop: Workshop, actor: Actor, person_id: int, is_admin: bool) -> None:
     """Make somebody an administrator, or no longer. OutOfRangeError where none would be left."""
-    check_admin(who)
+    check_admin(actor)
     with workshop.database.begin() as session:
         person = _person(session, person_id)
         admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
         if person.is_admin and not is_admin and (session.scalar(admins.with_for_update()) or 0) < 2:
             raise OutOfRangeError("This is the only administrator; make somebody else one first.")
         person.is_admin = is_admin
-        said = "an administrator" if is_admin else "no longer an administrator"
-        note(session, who.id or None, EventKind.PEOPLE, f"Made {person.login} {said}.")
+        message = "an administrator" if is_admin else "no longer an administrator"
+        note(session, actor.id or None, EventKind.PEOPLE, f"Made {person.login} {message}.")
 
 
-def invite_person(workshop: Workshop, who: Who, login: str, name: str) -> tuple[Who, str]:
+def invite_person(workshop: Workshop, actor: Actor, login: str, name: str) -> tuple[Actor, str]:
     """A new account, and its first password, to be seen this once."""
-    check_admin(who)
+    check_admin(actor)
     fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
     added = add_person(workshop, login, name, fresh, is_admin=False)
     with workshop.database.begin() as session:
-        note(session, who.id or None, EventKind.PEOPLE, f"Opened an account for {added.login}.")
+        note(session, actor.id or None, EventKind.PEOPLE, f"Opened an account for {added.login}.")
     return added, fresh
 
 

@@ -4,11 +4,11 @@ from sqlalchemy import update
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
-from lucidex.core.places import PlaceDemand, amended
-from lucidex.core.typed_places import ReadDemand
+from lucidex.core.line.places import ReadDemand
+from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.records.models import Place, now
 from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
-from lucidex.services.people import Who
+from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
 MAX_PLACES = 60
@@ -19,16 +19,16 @@ def demand_of(place: Place) -> PlaceDemand:
     return PlaceDemand.model_validate(place.demand)
 
 
-def find_place(workshop: Workshop, who: Who, place_id: int) -> Place:
+def find_place(workshop: Workshop, actor: Actor, place_id: int) -> Place:
     """A place that the person may see."""
     with workshop.database.begin() as session:
-        return place_of(session, who, place_id)
+        return place_of(session, actor, place_id)
 
 
-def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
+def hang_place(workshop: Workshop, actor: Actor, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """Hang a new place. Without a name it is called by its size."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id, to_change=True)
+        folio = folio_of(session, actor, folio_id, to_change=True)
         if len(hanging_places(session, folio.id)) >= MAX_PLACES:
             raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
         place = Place(
@@ -42,10 +42,12 @@ def hang_place(workshop: Workshop, who: Who, folio_id: int, demand: PlaceDemand,
         return place
 
 
-def change_place(workshop: Workshop, who: Who, place_id: int, version: int, demand: PlaceDemand, name: str) -> Place:
+def change_place(
+    workshop: Workshop, actor: Actor, place_id: int, version: int, demand: PlaceDemand, name: str
+) -> Place:
     """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id, to_change=True)
+        place = place_of(session, actor, place_id, to_change=True)
         was_named_by_size = place.name == demand_of(place).measure.words()
         wanted = clean_name(name, demand.measure.words())
         if was_named_by_size and wanted == place.name:
@@ -63,25 +65,25 @@ def change_place(workshop: Workshop, who: Who, place_id: int, version: int, dema
         return place
 
 
-def write_also(workshop: Workshop, who: Who, place_id: int, formats: tuple[FormatName, ...]) -> Place:
+def write_also(workshop: Workshop, actor: Actor, place_id: int, formats: tuple[FormatName, ...]) -> Place:
     """Write every picture of a place in further formats too."""
-    place = find_place(workshop, who, place_id)
+    place = find_place(workshop, actor, place_id)
     demand = amended(demand_of(place), also=formats)
-    return change_place(workshop, who, place_id, place.version, demand, place.name)
+    return change_place(workshop, actor, place_id, place.version, demand, place.name)
 
 
-def take_down(workshop: Workshop, who: Who, place_id: int) -> Place:
+def take_down(workshop: Workshop, actor: Actor, place_id: int) -> Place:
     """Take a place off the wall; its framings stay with the pictures."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id, to_change=True)
+        place = place_of(session, actor, place_id, to_change=True)
         place.taken_down_at = place.taken_down_at or now()
         return place
 
 
-def hang_again(workshop: Workshop, who: Who, place_id: int) -> Place:
+def hang_again(workshop: Workshop, actor: Actor, place_id: int) -> Place:
     """Put a place back that was taken down."""
     with workshop.database.begin() as session:
-        place = place_of(session, who, place_id, to_change=True)
+        place = place_of(session, actor, place_id, to_change=True)
         place.taken_down_at = None
         return place
 

@@ -11,9 +11,9 @@ from lucidex.core.routine import MAX_ROUTINES, PackedLogo, Routine, RoutineFile,
 from lucidex.core.steps.base import Carried, Step
 from lucidex.core.steps.logo import Logo
 from lucidex.records.models import Person, Picture, RoutineRow, now
+from lucidex.services.documents import PictureState
 from lucidex.services.logos import adopt_logos, check_logos, keep_logo
-from lucidex.services.people import Who
-from lucidex.services.prepare import PictureState
+from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
 
@@ -29,21 +29,21 @@ def _kept(row: RoutineRow) -> KeptRoutine:
     return KeptRoutine(row.id, Routine.read(row.body))
 
 
-def _rows(session: Session, who: Who) -> list[RoutineRow]:
-    found = select(RoutineRow).where(RoutineRow.person_id == who.id)
+def _rows(session: Session, actor: Actor) -> list[RoutineRow]:
+    found = select(RoutineRow).where(RoutineRow.person_id == actor.id)
     return list(session.scalars(found.order_by(RoutineRow.group_name, RoutineRow.name)))
 
 
-def read_routines(workshop: Workshop, who: Who) -> list[KeptRoutine]:
+def read_routines(workshop: Workshop, actor: Actor) -> list[KeptRoutine]:
     """All routines of a person, by group and name."""
     with workshop.database.begin() as session:
-        return [_kept(row) for row in _rows(session, who)]
+        return [_kept(row) for row in _rows(session, actor)]
 
 
-def find_routine(workshop: Workshop, who: Who, name: str) -> KeptRoutine | None:
+def find_routine(workshop: Workshop, actor: Actor, name: str) -> KeptRoutine | None:
     """The routine of that name; case does not count."""
     wanted = " ".join(name.casefold().split())
-    return next((one for one in read_routines(workshop, who) if one.routine.name.casefold() == wanted), None)
+    return next((one for one in read_routines(workshop, actor) if one.routine.name.casefold() == wanted), None)
 
 
 def steps_to_keep(state: PictureState, place_names: Mapping[str, str]) -> tuple[dict[str, RoutineStep], list[Step]]:
@@ -64,51 +64,51 @@ def steps_to_keep(state: PictureState, place_names: Mapping[str, str]) -> tuple[
     return goes, [entry.step for entry in entries if entry.step.carried is Carried.NEVER]
 
 
-def adopt_routine_logos(workshop: Workshop, who: Who, routine: Routine) -> None:
+def adopt_routine_logos(workshop: Workshop, actor: Actor, routine: Routine) -> None:
     """Keep the logos of a routine whose steps the person was allowed to see."""
-    adopt_logos(workshop, who, [one.step for one in routine.steps])
+    adopt_logos(workshop, actor, [one.step for one in routine.steps])
 
 
-def keep_routine(workshop: Workshop, who: Who, routine: Routine) -> int:
+def keep_routine(workshop: Workshop, actor: Actor, routine: Routine) -> int:
     """Keep a routine; one of the same name is replaced. Its id."""
     with workshop.database.begin() as session:
-        return _keep(session, who, routine)
+        return _keep(session, actor, routine)
 
 
-def _keep(session: Session, who: Who, routine: Routine) -> int:
+def _keep(session: Session, actor: Actor, routine: Routine) -> int:
     # others of the same person wait here, so that counting, finding and keeping are one
-    session.get_one(Person, who.id, with_for_update=True)
-    rows = _rows(session, who)
+    session.get_one(Person, actor.id, with_for_update=True)
+    rows = _rows(session, actor)
     row = next((one for one in rows if one.name.casefold() == routine.name.casefold()), None)
     if row is None:
         if len(rows) >= MAX_ROUTINES:
             raise OutOfRangeError(f"At most {MAX_ROUTINES} routines are kept. Take one out first.")
-        row = RoutineRow(person_id=who.id)
+        row = RoutineRow(person_id=actor.id)
         session.add(row)
     row.name, row.group_name, row.body = routine.name, routine.group, routine.stored()
     session.flush()
     return row.id
 
 
-def change_routine(workshop: Workshop, who: Who, routine_id: int, routine: Routine) -> None:
+def change_routine(workshop: Workshop, actor: Actor, routine_id: int, routine: Routine) -> None:
     """Write a routine anew. OutOfRangeError where another one has its name."""
     with workshop.database.begin() as session:
-        row = _row(session, who, routine_id)
-        if any(one.id != row.id and one.name.casefold() == routine.name.casefold() for one in _rows(session, who)):
+        row = _row(session, actor, routine_id)
+        if any(one.id != row.id and one.name.casefold() == routine.name.casefold() for one in _rows(session, actor)):
             raise OutOfRangeError(f"Another routine is called “{routine.name}” already.")
         row.name, row.group_name, row.body = routine.name, routine.group, routine.stored()
 
 
-def read_routine(workshop: Workshop, who: Who, routine_id: int) -> Routine:
+def read_routine(workshop: Workshop, actor: Actor, routine_id: int) -> Routine:
     """One routine of the person."""
     with workshop.database.begin() as session:
-        return _kept(_row(session, who, routine_id)).routine
+        return _kept(_row(session, actor, routine_id)).routine
 
 
-def remove_routine(workshop: Workshop, who: Who, routine_id: int) -> Routine:
+def remove_routine(workshop: Workshop, actor: Actor, routine_id: int) -> Routine:
     """Take a routine out; pictures keep the steps that it put on them."""
     with workshop.database.begin() as session:
-        row = _row(session, who, routine_id)
+        row = _row(session, actor, routine_id)
         removed = _kept(row).routine
         trials = update(Picture).where(Picture.trial_of == row.id, Picture.removed_at.is_(None))
         session.execute(trials.values(removed_at=now()))
@@ -116,31 +116,31 @@ def remove_routine(workshop: Workshop, who: Who, routine_id: int) -> Routine:
         return removed
 
 
-def _row(session: Session, who: Who, routine_id: int) -> RoutineRow:
+def _row(session: Session, actor: Actor, routine_id: int) -> RoutineRow:
     row = session.get(RoutineRow, routine_id)
-    if row is None or row.person_id != who.id:
+    if row is None or row.person_id != actor.id:
         raise NotFoundError("There is no such routine among yours.")
     return row
 
 
-def export_routines(workshop: Workshop, who: Who) -> RoutineFile:
+def export_routines(workshop: Workshop, actor: Actor) -> RoutineFile:
     """All routines of a person as a file, with the logos that they need."""
-    kept = tuple(one.routine for one in read_routines(workshop, who))
+    kept = tuple(one.routine for one in read_routines(workshop, actor))
     named = {one.step.logo for routine in kept for one in routine.steps if isinstance(one.step, Logo)}
     files = sorted((file for file in named if file is not None), key=lambda file: file.sha256)
     packed = {file.sha256: PackedLogo.of(file, workshop.originals.path(file.sha256).read_bytes()) for file in files}
     return RoutineFile(routines=kept, logos=tuple(packed.values()))
 
 
-def import_routines(workshop: Workshop, who: Who, content: bytes) -> int:
+def import_routines(workshop: Workshop, actor: Actor, content: bytes) -> int:
     """Keep all routines of a file, all or none; how many. One of a name that is there already is replaced."""
     file = read_routine_file(content)
     unpacked = [(logo.file.name, logo.unpacked()) for logo in file.logos]
     for name, logo in unpacked:
-        keep_logo(workshop, who, name, [logo])
+        keep_logo(workshop, actor, name, [logo])
     needed = frozenset[str]().union(*(routine.logos for routine in file.routines))
     with workshop.database.begin() as session:
-        check_logos(session, who, needed)
+        check_logos(session, actor, needed)
         for routine in file.routines:
-            _keep(session, who, routine)
+            _keep(session, actor, routine)
     return len(file.routines)

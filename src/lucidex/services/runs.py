@@ -8,13 +8,13 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError
-from lucidex.core.file_list import ListedFile, Naming, check_pattern, list_files
+from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
+from lucidex.services.documents import read_picture, read_pictures
 from lucidex.services.folios import FolioView, folio_of, read_folio
-from lucidex.services.people import Who
-from lucidex.services.prepare import read_picture, read_pictures
-from lucidex.services.proofs import ProofCell, columns_of, proof_cell
-from lucidex.services.wanted import PlacedPicture
+from lucidex.services.people import Actor
+from lucidex.services.proof_sheet import ProofCell, columns_of, proof_cell
+from lucidex.services.render_requests import PlacedPicture
 from lucidex.services.workshop import Workshop
 
 MAX_CELLS = 20_000
@@ -34,16 +34,16 @@ class ListedCell:
     trouble: str | None = None
 
 
-def list_cells(workshop: Workshop, who: Who, folio_id: int, pattern: str, day: date) -> list[ListedCell]:
+def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, day: date) -> list[ListedCell]:
     """All files of a folio with their names, pictures in order and in each the places; what is left out is not there.
 
     Raises NotUnderstoodError where the pattern is none.
     """
     check_pattern(pattern)
-    folio = read_folio(workshop, who, folio_id)
+    folio = read_folio(workshop, actor, folio_id)
     open_cells: list[ListedCell] = []
     namings: list[Naming] = []
-    states = read_pictures(workshop, who, [picture.id for picture in folio.pictures])
+    states = read_pictures(workshop, actor, [picture.id for picture in folio.pictures])
     for number, (picture, state) in enumerate(zip(folio.pictures, states, strict=True), 1):
         for cell in (proof_cell(workshop, state, column) for column in columns_of(folio.places)):
             if not cell.is_made:
@@ -67,7 +67,7 @@ def _naming(folio: FolioView, number: int, day: date, cell: ProofCell, placed: P
         count=len(folio.pictures),
         date=day.isoformat(),
         group=folio.folio.name,
-        format=placed.wanted.format,
+        format=placed.rendering.format,
     )
 
 
@@ -76,24 +76,24 @@ def today() -> date:
     return now().date()
 
 
-def begin_run(workshop: Workshop, who: Who, folio_id: int, pattern: str) -> int:
+def begin_run(workshop: Workshop, actor: Actor, folio_id: int, pattern: str) -> int:
     """List all cells of a folio and let workers have them; the run's id.
 
     A run of this folio that is still under way is stopped first, so that no cell is worked on twice; where it makes
     the very same files, it is that run which goes on.
     """
-    cells = list_cells(workshop, who, folio_id, pattern, today())
+    cells = list_cells(workshop, actor, folio_id, pattern, today())
     if not cells:
         raise OutOfRangeError("There is nothing to finish: hang a place and bring a picture in first.")
     with workshop.database.begin() as session:
-        folio = folio_of(session, who, folio_id, to_change=True)  # a second click waits here
+        folio = folio_of(session, actor, folio_id, to_change=True)  # a second click waits here
         for open_run in session.scalars(
             select(Run).where(Run.folio_id == folio.id, Run.state.in_([RunState.RUNNING, RunState.PAUSED]))
         ):
             if open_run.state == RunState.RUNNING and _makes(session, open_run.id) == [_made(cell) for cell in cells]:
                 return open_run.id
             open_run.state, open_run.ended_at = RunState.STOPPED, now()
-        run = Run(folio_id=folio.id, person_id=who.id, pattern=pattern, state=RunState.RUNNING)
+        run = Run(folio_id=folio.id, person_id=actor.id, pattern=pattern, state=RunState.RUNNING)
         session.add(run)
         session.flush()
         session.add_all(_row(run.id, seat, cell) for seat, cell in enumerate(cells))
@@ -103,7 +103,7 @@ def begin_run(workshop: Workshop, who: Who, folio_id: int, pattern: str) -> int:
 def _makes(session: Session, run_id: int) -> list[tuple[int, int, int, str | None, str | None]]:
     """Which files a run makes, of which states, under which names."""
     rows = session.scalars(select(Cell).where(Cell.run_id == run_id).order_by(Cell.seat))
-    found = ((row, None if row.said and not row.attempt else row.path) for row in rows)
+    found = ((row, None if row.message and not row.attempt else row.path) for row in rows)
     return [(row.picture_id, row.place_id, row.snapshot_id, row.also_format, path) for row, path in found]
 
 
@@ -122,7 +122,7 @@ def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
         also_format=cell.also,
         path=cell.listed.path if cell.listed else f"unnamed-{seat}",
         state=CellState.FAILED if cell.trouble else CellState.WAITING,
-        said=cell.trouble,
+        message=cell.trouble,
     )
 
 
@@ -133,7 +133,7 @@ class Progress:
     run_id: int
     folio_id: int
     state: str
-    said: str | None
+    message: str | None
     total: int
     done: int
     failed: int
@@ -147,29 +147,29 @@ class Progress:
         return self.state in {RunState.RUNNING, RunState.PAUSED}
 
 
-def run_of(session: Session, who: Who, run_id: int, to_change: bool = False) -> Run:
+def run_of(session: Session, actor: Actor, run_id: int, to_change: bool = False) -> Run:
     """The run, or NotFoundError where its folio is not the person's to see; errors as for it where it is changed."""
     run = session.get(Run, run_id)
     if run is None:
         raise NotFoundError("There is no such run.")
-    folio_of(session, who, run.folio_id, to_change)
+    folio_of(session, actor, run.folio_id, to_change)
     if to_change:
         session.refresh(run)  # others that change it waited for the folio too
     return run
 
 
-def latest_run(workshop: Workshop, who: Who, folio_id: int) -> Progress | None:
+def latest_run(workshop: Workshop, actor: Actor, folio_id: int) -> Progress | None:
     """The newest run of a folio."""
     with workshop.database.begin() as session:
-        folio_of(session, who, folio_id)
+        folio_of(session, actor, folio_id)
         run = session.scalar(select(Run).where(Run.folio_id == folio_id).order_by(Run.id.desc()).limit(1))
         return _progress(session, run) if run else None
 
 
-def read_progress(workshop: Workshop, who: Who, run_id: int) -> Progress:
+def read_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:
     """How far a run is."""
     with workshop.database.begin() as session:
-        return _progress(session, run_of(session, who, run_id))
+        return _progress(session, run_of(session, actor, run_id))
 
 
 def _progress(session: Session, run: Run) -> Progress:
@@ -191,7 +191,7 @@ def _progress(session: Session, run: Run) -> Progress:
         )
     )
     left = _seconds_left(session, run, total - done - failed) if run.state == RunState.RUNNING else None
-    return Progress(run.id, run.folio_id, run.state, run.said, total, done, failed, int(before or 0), after, left)
+    return Progress(run.id, run.folio_id, run.state, run.message, total, done, failed, int(before or 0), after, left)
 
 
 def _seconds_left(session: Session, run: Run, open_cells: int) -> float | None:
@@ -211,44 +211,44 @@ def _seconds_left(session: Session, run: Run, open_cells: int) -> float | None:
     return max((now() - since).total_seconds(), 0.01) / len(times) * open_cells
 
 
-def pause_run(workshop: Workshop, who: Who, run_id: int) -> None:
+def pause_run(workshop: Workshop, actor: Actor, run_id: int) -> None:
     """Let no more cells be taken; those under way come to their end."""
-    _to_state(workshop, who, run_id, RunState.RUNNING, RunState.PAUSED)
+    _to_state(workshop, actor, run_id, RunState.RUNNING, RunState.PAUSED)
 
 
-def go_on(workshop: Workshop, who: Who, run_id: int) -> None:
+def go_on(workshop: Workshop, actor: Actor, run_id: int) -> None:
     """Go on with a paused run."""
-    _to_state(workshop, who, run_id, RunState.PAUSED, RunState.RUNNING)
+    _to_state(workshop, actor, run_id, RunState.PAUSED, RunState.RUNNING)
 
 
-def stop_run(workshop: Workshop, who: Who, run_id: int) -> None:
+def stop_run(workshop: Workshop, actor: Actor, run_id: int) -> None:
     """End a run; what is finished stays finished."""
     with workshop.database.begin() as session:
-        run = run_of(session, who, run_id, to_change=True)
+        run = run_of(session, actor, run_id, to_change=True)
         if run.state in {RunState.RUNNING, RunState.PAUSED}:
-            run.state, run.said, run.ended_at = RunState.STOPPED, None, now()
+            run.state, run.message, run.ended_at = RunState.STOPPED, None, now()
 
 
-def _to_state(workshop: Workshop, who: Who, run_id: int, before: RunState, after: RunState) -> None:
+def _to_state(workshop: Workshop, actor: Actor, run_id: int, before: RunState, after: RunState) -> None:
     with workshop.database.begin() as session:
-        run = run_of(session, who, run_id, to_change=True)
+        run = run_of(session, actor, run_id, to_change=True)
         if run.state == before:
-            run.state, run.said = after, None
+            run.state, run.message = after, None
 
 
-def try_again(workshop: Workshop, who: Who, cell_id: int) -> int:
+def try_again(workshop: Workshop, actor: Actor, cell_id: int) -> int:
     """Let a failed cell be taken once more, with its picture as it is by now; the run's id."""
     with workshop.database.begin() as session:
         cell = session.get(Cell, cell_id)
         if cell is None:
             raise NotFoundError("There is no such cell.")
-        run = run_of(session, who, cell.run_id, to_change=True)
+        run = run_of(session, actor, cell.run_id, to_change=True)
         session.refresh(cell, with_for_update=True)
         if cell.state != CellState.FAILED:
             raise OutOfRangeError("This cell did not fail.")
-        state = read_picture(workshop, who, cell.picture_id)
+        state = read_picture(workshop, actor, cell.picture_id)
         # attempts go on being counted, so that whoever held an earlier one can never write again
-        cell.state, cell.tried_from, cell.said, cell.ended_at = CellState.WAITING, cell.attempt, None, None
+        cell.state, cell.tried_from, cell.message, cell.ended_at = CellState.WAITING, cell.attempt, None, None
         cell.snapshot_id = state.snapshot_id
         run.state, run.ended_at = RunState.RUNNING, None
         return run.id
@@ -266,13 +266,13 @@ class CellRow:
     path: str
     state: str
     byte_count: int | None
-    said: str | None
+    message: str | None
 
 
-def read_cells(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
+def read_cells(workshop: Workshop, actor: Actor, run_id: int) -> list[CellRow]:
     """All cells of a run, in order."""
     with workshop.database.begin() as session:
-        run_of(session, who, run_id)
+        run_of(session, actor, run_id)
         rows = session.execute(
             select(Cell, Picture.file_name, Place.name)
             .join(Picture, Picture.id == Cell.picture_id)
@@ -281,17 +281,17 @@ def read_cells(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
             .order_by(Cell.seat)
         )
         return [
-            CellRow(c.id, c.picture_id, c.place_id, picture, place, c.path, c.state, c.byte_count, c.said)
+            CellRow(c.id, c.picture_id, c.place_id, picture, place, c.path, c.state, c.byte_count, c.message)
             for c, picture, place in rows
         ]
 
 
-def read_failed(workshop: Workshop, who: Who, run_id: int) -> list[CellRow]:
+def read_failed(workshop: Workshop, actor: Actor, run_id: int) -> list[CellRow]:
     """The cells of a run that failed, with their reasons."""
-    return [cell for cell in read_cells(workshop, who, run_id) if cell.state == CellState.FAILED]
+    return [cell for cell in read_cells(workshop, actor, run_id) if cell.state == CellState.FAILED]
 
 
-def folio_name(workshop: Workshop, who: Who, run_id: int) -> str:
+def folio_name(workshop: Workshop, actor: Actor, run_id: int) -> str:
     """The name of the folio of a run."""
     with workshop.database.begin() as session:
-        return session.get_one(Folio, run_of(session, who, run_id).folio_id).name
+        return session.get_one(Folio, run_of(session, actor, run_id).folio_id).name

@@ -11,13 +11,13 @@ from sqlalchemy.orm import joinedload
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.records.models import ApiToken, Scope, SignIn, now
 from lucidex.services.events import EventKind, note
-from lucidex.services.people import Who, who_of
+from lucidex.services.people import Actor, actor_of
 from lucidex.services.workshop import Workshop
 
 SECRET_BYTES = 32
 LASTS = timedelta(days=14)  # a session that nobody uses
 SEEN_EVERY = timedelta(minutes=1)
-MOST_TOKENS = 50
+MAX_TOKENS = 50
 TOKEN_DAYS = (1, 7, 30, 90, 365)
 
 
@@ -26,21 +26,21 @@ class Session:
     """A session and its person."""
 
     id: int
-    who: Who
+    actor: Actor
 
 
 def _digest(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-def begin_session(workshop: Workshop, who: Who, address: str, browser: str) -> str:
+def begin_session(workshop: Workshop, actor: Actor, address: str, browser: str) -> str:
     """Sign somebody in; what the browser is to hold."""
     secret = secrets.token_urlsafe(SECRET_BYTES)
     with workshop.database.begin() as session:
         session.execute(delete(SignIn).where(SignIn.seen_at < now() - LASTS))
-        row = SignIn(person_id=who.id, digest=_digest(secret), address=address[:60], browser=browser[:120])
+        row = SignIn(person_id=actor.id, digest=_digest(secret), address=address[:60], browser=browser[:120])
         session.add(row)
-        note(session, who.id, EventKind.SIGN_IN, f"{who.login} signed in.", address)
+        note(session, actor.id, EventKind.SIGN_IN, f"{actor.login} signed in.", address)
     return secret
 
 
@@ -54,7 +54,7 @@ def find_session(workshop: Workshop, secret: str) -> Session | None:
             return None
         if moment - row.seen_at > SEEN_EVERY:
             row.seen_at = moment
-        return Session(row.id, who_of(row.person))
+        return Session(row.id, actor_of(row.person))
 
 
 def end_session(workshop: Workshop, secret: str) -> None:
@@ -66,38 +66,42 @@ def end_session(workshop: Workshop, secret: str) -> None:
             session.delete(row)
 
 
-def list_sessions(workshop: Workshop, who: Who) -> list[SignIn]:
+def list_sessions(workshop: Workshop, actor: Actor) -> list[SignIn]:
     """Where a person is signed in, the last used first."""
     with workshop.database.begin() as session:
-        return list(session.scalars(select(SignIn).where(SignIn.person_id == who.id).order_by(SignIn.seen_at.desc())))
+        return list(
+            session.scalars(select(SignIn).where(SignIn.person_id == actor.id).order_by(SignIn.seen_at.desc()))
+        )
 
 
-def end_session_of(workshop: Workshop, who: Who, session_id: int) -> None:
+def end_session_of(workshop: Workshop, actor: Actor, session_id: int) -> None:
     """End a session of one's own. NotFoundError where it is not."""
     with workshop.database.begin() as session:
         row = session.get(SignIn, session_id)
-        if row is None or row.person_id != who.id:
+        if row is None or row.person_id != actor.id:
             raise NotFoundError("There is no such session of yours.")
         session.delete(row)
-        note(session, who.id, EventKind.SIGN_OUT, "Ended a session elsewhere.", row.address)
+        note(session, actor.id, EventKind.SIGN_OUT, "Ended a session elsewhere.", row.address)
 
 
-def make_token(workshop: Workshop, who: Who, name: str, scope: Scope = Scope.CHANGE, days: int | None = None) -> str:
+def make_token(
+    workshop: Workshop, actor: Actor, name: str, scope: Scope = Scope.CHANGE, days: int | None = None
+) -> str:
     """A new token; this is the only time that it is seen. `days` until it expires, None for never."""
     token = secrets.token_urlsafe(SECRET_BYTES)
     with workshop.database.begin() as session:
-        mine = session.scalars(select(ApiToken.id).where(ApiToken.person_id == who.id)).all()
-        if len(mine) >= MOST_TOKENS:
-            raise OutOfRangeError(f"At most {MOST_TOKENS} tokens are kept. Make one worthless first.")
+        mine = session.scalars(select(ApiToken.id).where(ApiToken.person_id == actor.id)).all()
+        if len(mine) >= MAX_TOKENS:
+            raise OutOfRangeError(f"At most {MAX_TOKENS} tokens are kept. Make one worthless first.")
         expires_at = now() + timedelta(days=days) if days else None
         named = name.strip()[:120] or "script"
-        row = ApiToken(person_id=who.id, name=named, digest=_digest(token), scope=scope, expires_at=expires_at)
+        row = ApiToken(person_id=actor.id, name=named, digest=_digest(token), scope=scope, expires_at=expires_at)
         session.add(row)
-        note(session, who.id, EventKind.TOKEN, f"Made a token to {scope} named “{named}”.")
+        note(session, actor.id, EventKind.TOKEN, f"Made a token to {scope} named “{named}”.")
     return token
 
 
-def person_by_token(workshop: Workshop, token: str) -> Who | None:
+def person_by_token(workshop: Workshop, token: str) -> Actor | None:
     """The person whose token this is; None where it expired or the account is closed."""
     with workshop.database.begin() as session:
         found = select(ApiToken).options(joinedload(ApiToken.person)).where(ApiToken.digest == _digest(token))
@@ -108,22 +112,22 @@ def person_by_token(workshop: Workshop, token: str) -> Who | None:
             return None
         if row.last_used_at is None or moment - row.last_used_at > SEEN_EVERY:
             row.last_used_at = moment
-        return who_of(row.person, row.scope == Scope.CHANGE)
+        return actor_of(row.person, row.scope == Scope.CHANGE)
 
 
-def list_tokens(workshop: Workshop, who: Who) -> list[ApiToken]:
+def list_tokens(workshop: Workshop, actor: Actor) -> list[ApiToken]:
     """A person's tokens, newest first."""
     with workshop.database.begin() as session:
         return list(
-            session.scalars(select(ApiToken).where(ApiToken.person_id == who.id).order_by(ApiToken.id.desc()))
+            session.scalars(select(ApiToken).where(ApiToken.person_id == actor.id).order_by(ApiToken.id.desc()))
         )
 
 
-def revoke_token(workshop: Workshop, who: Who, token_id: int) -> None:
+def revoke_token(workshop: Workshop, actor: Actor, token_id: int) -> None:
     """Make a token worthless. Raises NotFoundError where it is not the person's own."""
     with workshop.database.begin() as session:
         row = session.get(ApiToken, token_id)
-        if row is None or row.person_id != who.id:
+        if row is None or row.person_id != actor.id:
             raise NotFoundError("There is no such token.")
         session.delete(row)
-        note(session, who.id, EventKind.TOKEN, f"Made the token “{row.name}” worthless.")
+        note(session, actor.id, EventKind.TOKEN, f"Made the token “{row.name}” worthless.")

@@ -12,17 +12,17 @@ from typing import TYPE_CHECKING
 
 import pyvips
 
-from lucidex.core.cancelling import check_wanted
-from lucidex.core.intake import Facts
+from lucidex.core.cancellation import check_wanted
+from lucidex.core.source.facts import SourceFacts
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FileStore, FolderStore
-from lucidex.services.caching import CappedCache
-from lucidex.work.isolated import IsolatedRunner
+from lucidex.services.caches import CappedCache
+from lucidex.work.isolation import IsolatedRunner
 
 if TYPE_CHECKING:
-    from lucidex.services.prepare import PictureState
-    from lucidex.services.wanted import PlacedPicture
+    from lucidex.services.documents import PictureState
+    from lucidex.services.render_requests import PlacedPicture
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
@@ -57,7 +57,7 @@ class Workshop:
         self.isolated = IsolatedRunner()
         self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
         self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
-        self.logo_facts: CappedCache[Facts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
+        self.logo_facts: CappedCache[SourceFacts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
         self.placed: CappedCache[PlacedPicture] = CappedCache(PLACED_KEPT, lambda placed: 1)  # cells of sheets
         # how fine the cells of a proof sheet's columns are, by their pictures
         self.fineness: CappedCache[dict[int, float]] = CappedCache(COLUMNS_KEPT, lambda column: 1)

@@ -13,28 +13,16 @@ from starlette.types import ASGIApp
 
 from lucidex import __version__
 from lucidex.web import api, problems
+from lucidex.web.bench import drafts, logos, sheets, steps
+from lucidex.web.bench import page as bench
+from lucidex.web.bench import places as bench_places
 from lucidex.web.bodies import Bodies
 from lucidex.web.context import AppContext
-from lucidex.web.pages import (
-    account,
-    bench,
-    bench_places,
-    bench_sheets,
-    bench_steps,
-    book,
-    files,
-    folio,
-    health,
-    logos,
-    people,
-    proof,
-    routines,
-    running,
-    seeing,
-    start,
-    using,
-    writing,
-)
+from lucidex.web.pages import account, files, folio, health, people, start
+from lucidex.web.places import book
+from lucidex.web.proof import output_choices, runs, sheet
+from lucidex.web.routines import page as routines
+from lucidex.web.routines import use
 from lucidex.web.security import SecurityHeaders
 from lucidex.web.templating import STATIC
 
@@ -72,8 +60,8 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     )
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
-    often = (seeing, files, bench, bench_steps, bench_places, bench_sheets, logos, proof, writing, running)
-    for module in (*often, health, account, people, start, folio, book, routines, using, api):
+    often = (drafts, files, bench, steps, bench_places, sheets, logos, sheet, output_choices, runs)
+    for module in (*often, health, account, people, start, folio, book, routines, use, api):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     problems.add_handlers(app)

@@ -12,8 +12,8 @@ from starlette.requests import Request
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from lucidex.core.errors import SaidError, TooLargeError, TooSlowError
-from lucidex.core.intake import MAX_FILE_BYTES
+from lucidex.core.errors import TooLargeError, TooSlowError, UserError
+from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.web import problems
 from lucidex.web.context import AppContext, find_visitor, is_scripted, not_signed_in
 
@@ -66,7 +66,7 @@ class Bodies:
                 await self._app(scope, receive, send)
                 return
             body = await _read(request, limit.max_bytes)
-        except SaidError as error:
+        except UserError as error:
             await _drain(receive, request)
             response: Response = problems.answer_said(request, error)
             response.headers["Connection"] = "close"
@@ -98,8 +98,8 @@ async def _read(request: Request, max_bytes: int) -> bytes | None:
 
 
 def _too_large(max_bytes: int) -> TooLargeError:
-    said = f"{max_bytes / 1e6:.0f} MB" if max_bytes >= 1_000_000 else f"{max_bytes // 1_000} kB"
-    return TooLargeError(f"This request is larger than {said}, the most that is taken here.")
+    message = f"{max_bytes / 1e6:.0f} MB" if max_bytes >= 1_000_000 else f"{max_bytes // 1_000} kB"
+    return TooLargeError(f"This request is larger than {message}, the most that is taken here.")
 
 
 async def _drain(receive: Receive, request: Request) -> None:

@@ -6,20 +6,20 @@ from typing import Annotated
 from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
-from lucidex.core.errors import NotAllowedError, SaidError
+from lucidex.core.errors import NotAllowedError, UserError
 from lucidex.services import sessions
-from lucidex.services.limiting import SignInLimiter
-from lucidex.services.people import Who
-from lucidex.services.results import Renderer
+from lucidex.services.people import Actor
+from lucidex.services.rate_limits import SignInLimiter
+from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
 from lucidex.web.queues import Queues
-from lucidex.work.dispatching import Dispatcher
+from lucidex.work.dispatcher import Dispatcher
 
 SESSION_KEY = "sid"
 READING = {"GET", "HEAD", "OPTIONS"}
 
 
-class NotSignedInError(SaidError):
+class NotSignedInError(UserError):
     """Nobody is signed in; pages lead to the sign-in page, the API answers 401."""
 
 
@@ -49,27 +49,27 @@ def is_scripted(path: str) -> bool:
     return path == "/api" or path.startswith("/api/")
 
 
-async def find_visitor(request: Request, app: AppContext) -> Who | None:
+async def find_visitor(request: Request, app: AppContext) -> Actor | None:
     """The person of the session, or of the token where the API is asked; None where there is none.
 
     Looked up once a request, before anything of its body is read.
     """
-    known: Who | str | None = getattr(request.state, "visitor", "unknown")
-    if known is None or isinstance(known, Who):
+    known: Actor | str | None = getattr(request.state, "visitor", "unknown")
+    if known is None or isinstance(known, Actor):
         return known
     found = await run_in_threadpool(_by_token if is_scripted(request.url.path) else _by_session, request, app)
     request.state.visitor = found
     return found
 
 
-def _by_session(request: Request, app: AppContext) -> Who | None:
+def _by_session(request: Request, app: AppContext) -> Actor | None:
     secret = request.session.get(SESSION_KEY)
     session = sessions.find_session(app.workshop, secret) if isinstance(secret, str) else None
     request.state.session_id = session.id if session else None
-    return session.who if session else None
+    return session.actor if session else None
 
 
-def _by_token(request: Request, app: AppContext) -> Who | None:
+def _by_token(request: Request, app: AppContext) -> Actor | None:
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     return sessions.person_by_token(app.workshop, token.strip()) if scheme.lower() == "bearer" else None
 
@@ -83,21 +83,21 @@ def not_signed_in(path: str) -> NotSignedInError:
     return NotSignedInError("Sign in first.")
 
 
-async def signed_in(request: Request, app: App) -> Who:
+async def signed_in(request: Request, app: App) -> Actor:
     """The person who asks; NotSignedInError where there is none."""
-    who = await find_visitor(request, app)
-    if who is None:
+    actor = await find_visitor(request, app)
+    if actor is None:
         raise not_signed_in(request.url.path)
-    return who
+    return actor
 
 
-async def bearer(request: Request, app: App) -> Who:
+async def bearer(request: Request, app: App) -> Actor:
     """The person of the token in the Authorization header (RFC 6750); one that only looks changes nothing."""
-    who = await signed_in(request, app)
+    actor = await signed_in(request, app)
     leaves_nothing = request.method in READING or request.url.path.endswith("/render")
-    if not who.may_change and not leaves_nothing:
+    if not actor.may_change and not leaves_nothing:
         raise NotAllowedError("This token only looks. Make one that may change things on the account page.")
-    return who
+    return actor
 
 
 def address_of(request: Request) -> str:
@@ -105,5 +105,5 @@ def address_of(request: Request) -> str:
     return request.client.host if request.client else "unknown"
 
 
-SignedIn = Annotated[Who, Depends(signed_in)]
-Bearer = Annotated[Who, Depends(bearer)]
+SignedIn = Annotated[Actor, Depends(signed_in)]
+Bearer = Annotated[Actor, Depends(bearer)]

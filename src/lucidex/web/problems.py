@@ -20,7 +20,7 @@ log = logging.getLogger("lucidex")
 RETRY_AFTER_S = "5"
 GONE = 499  # nobody reads it: whoever asked has closed the connection
 
-_STATUS: dict[type[errors.SaidError], tuple[int, str]] = {
+_STATUS: dict[type[errors.UserError], tuple[int, str]] = {
     NotSignedInError: (401, "Not signed in"),
     errors.NotAllowedError: (403, "Not allowed"),
     errors.TooSlowError: (408, "Too slow"),
@@ -45,12 +45,12 @@ _ORDINARY = {
 }
 
 
-def status_of(error: errors.SaidError) -> tuple[int, str]:
+def status_of(error: errors.UserError) -> tuple[int, str]:
     """HTTP status and title of an error."""
     return next((_STATUS[kind] for kind in type(error).__mro__ if kind in _STATUS), (422, "Not possible"))
 
 
-def answer_said(request: Request, error: errors.SaidError) -> Response:
+def answer_said(request: Request, error: errors.UserError) -> Response:
     """An error of the family; whoever is not signed in is led to the sign-in page."""
     if isinstance(error, NotSignedInError) and not _wants_data(request):
         return RedirectResponse(f"/sign-in?{urlencode({'next': request.url.path})}", 303)
@@ -88,8 +88,8 @@ def in_words(error: RequestValidationError) -> str:
 def add_handlers(app: FastAPI) -> None:
     """Say every error in words."""
 
-    @app.exception_handler(errors.SaidError)
-    async def said(request: Request, error: errors.SaidError) -> Response:
+    @app.exception_handler(errors.UserError)
+    async def message(request: Request, error: errors.UserError) -> Response:
         return answer_said(request, error)
 
     @app.exception_handler(ClientDisconnect)

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 
 from fastapi import Request
 
-from lucidex.core.cancelling import until
+from lucidex.core.cancellation import until
 from lucidex.core.errors import BusyError
 
 LOOK_EVERY_S = 0.25  # whether somebody has gone

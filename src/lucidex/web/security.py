@@ -93,6 +93,6 @@ def say_next(request: Request, sentence: str) -> None:
     request.session[SAID_FIELD] = sentence[:400]
 
 
-def said_before(request: Request) -> str:
+def message_before(request: Request) -> str:
     """The sentence that was left for this page; it is said once."""
     return str(request.session.pop(SAID_FIELD, ""))

@@ -11,13 +11,13 @@ from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
-from lucidex.core.keys import look_name
+from lucidex.core.keys import appearance_key
 from lucidex.core.steps.looks import all_looks
 from lucidex.core.units import format_number, format_weight
-from lucidex.services.keeping import disk_words
+from lucidex.services.retention import disk_words
+from lucidex.web.bench.stage import preview_key
+from lucidex.web.bench.step_form import WITH_HISTOGRAM, amount, carries_on_as, form_fields, is_automatic
 from lucidex.web.security import csrf_token
-from lucidex.web.stage_facts import look_key
-from lucidex.web.step_form import WITH_HISTOGRAM, amount, carries_on_as, form_fields, is_automatic
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
@@ -32,16 +32,16 @@ def _day(moment: datetime) -> str:
     return f"{moment.day} {moment:%B %Y, %H:%M} UTC"
 
 
-def _browser(said: str) -> str:
+def _browser(message: str) -> str:
     """What a browser says of itself, short enough for a list: the system it names, or else its first word.
 
     >>> _browser("Something/5.0 (X11; Linux x86_64) Engine/1"), _browser("script/0.28"), _browser("")
     ('a browser on X11; Linux x86_64', 'script/0.28', 'an unnamed browser')
     """
-    _, bracket, rest = said.partition("(")
+    _, bracket, rest = message.partition("(")
     if bracket:
         return f"a browser on {rest.partition(')')[0][:40]}"
-    return said.split(" ")[0][:40] or "an unnamed browser"
+    return message.split(" ")[0][:40] or "an unnamed browser"
 
 
 def _query(**parts: object) -> str:
@@ -74,8 +74,8 @@ environment.filters |= {
     "browser": _browser,
 }
 environment.globals |= {
-    "look_key": look_key,
-    "look_name": look_name,
+    "preview_key": preview_key,
+    "look_name": appearance_key,
     "query": _query,
     "asked_query": _asked_query,
     "assets": _fingerprint(),
@@ -96,7 +96,7 @@ def render(request: Request, template: str, **values: Any) -> str:
 
 def page(request: Request, template: str, status_code: int = 200, **values: Any) -> HTMLResponse:
     """A whole page; where the disk runs short, that is said on every one of them."""
-    words = disk_words(request.app.state.context.workshop) if values.get("who") else ""
+    words = disk_words(request.app.state.context.workshop) if values.get("actor") else ""
     return HTMLResponse(render(request, template, disk_words=words, **values), status_code)
 
 

@@ -9,11 +9,11 @@ from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
-from lucidex.core.errors import SaidError, TooLargeError, TooSlowError
-from lucidex.core.intake import MAX_FILE_BYTES
+from lucidex.core.errors import TooLargeError, TooSlowError, UserError
+from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.records.store import Incoming, Received
-from lucidex.services.gather import not_taken
-from lucidex.services.people import Who
+from lucidex.services.intake import not_taken
+from lucidex.services.people import Actor
 from lucidex.web.context import AppContext
 from lucidex.web.queues import while_wanted
 
@@ -25,27 +25,27 @@ DRAINED_BYTES = 400_000_000
 
 
 @asynccontextmanager
-async def received(request: Request, app: AppContext, who: Who, file_name: str) -> AsyncIterator[Received]:
+async def received(request: Request, app: AppContext, actor: Actor, file_name: str) -> AsyncIterator[Received]:
     """The body as a file that has arrived; then a seat where files are read, and whoever has gone stops that.
 
-    Errors of the `SaidError` family name the file.
+    Errors of the `UserError` family name the file.
     """
     try:
-        async with app.queues.uploads.seat(who.id):
+        async with app.queues.uploads.seat(actor.id):
             await _refuse_oversized(request)
             context = app.workshop.originals.incoming(MAX_FILE_BYTES)
             incoming = await run_in_threadpool(context.__enter__)
             try:
                 await _take(request, incoming)
                 arrived = await run_in_threadpool(incoming.received)
-                async with app.queues.decoding.seat(who.id), while_wanted(request):
+                async with app.queues.decoding.seat(actor.id), while_wanted(request):
                     yield arrived
             except BaseException as error:
                 if not await run_in_threadpool(context.__exit__, type(error), error, error.__traceback__):
                     raise
             else:
                 await run_in_threadpool(context.__exit__, None, None, None)
-    except SaidError as error:
+    except UserError as error:
         raise not_taken(file_name, error) from error
 
 

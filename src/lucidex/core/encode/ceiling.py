@@ -9,10 +9,10 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-MOST_ENCODES = 6
+MAX_ENCODES = 6
 NEAR_ENOUGH = 0.97  # of the ceiling: nearer is not worth another encode
 AIM = 0.985
-LEAST_QUALITY, MOST_QUALITY = 1, 95  # above it files grow and nothing more is seen
+MIN_QUALITY, MAX_QUALITY = 1, 95  # above it files grow and nothing more is seen
 LOWER_EACH_TIME = 0.06
 USUAL_SLOPE = 0.7  # of the logarithm of the weight, over the logarithm of how fine it is quantised
 
@@ -35,7 +35,7 @@ def best_under(max_bytes: int, start: int, encode_at: Callable[[int], bytes]) ->
     six. Where all of them exceed it, the last encode is the one of the lowest quality.
     """
     search = _Search(max_bytes, encode_at)
-    quality = min(max(start, LEAST_QUALITY), MOST_QUALITY)
+    quality = min(max(start, MIN_QUALITY), MAX_QUALITY)
     while True:
         search.try_quality(quality)
         following = search.next_quality()
@@ -72,14 +72,14 @@ class _Search:
 
     def next_quality(self) -> int | None:
         """Where to look next; None where the search is over."""
-        low = self._fitting[0] if self._fitting else LEAST_QUALITY - 1
+        low = self._fitting[0] if self._fitting else MIN_QUALITY - 1
         over = [quality for quality, weight in self._weights.items() if weight > self._max_bytes and quality > low]
-        high = min(over, default=MOST_QUALITY + 1)
+        high = min(over, default=MAX_QUALITY + 1)
         near = self._fitting is not None and len(self._fitting[1]) >= NEAR_ENOUGH * self._max_bytes
-        if near or high - low <= 1 or len(self._weights) >= MOST_ENCODES:
+        if near or high - low <= 1 or len(self._weights) >= MAX_ENCODES:
             return None
-        if self._fitting is None and len(self._weights) == MOST_ENCODES - 1:
-            return LEAST_QUALITY
+        if self._fitting is None and len(self._weights) == MAX_ENCODES - 1:
+            return MIN_QUALITY
         return min(max(self._aimed(low, high), low + 1), high - 1)
 
     def _aimed(self, low: int, high: int) -> int:

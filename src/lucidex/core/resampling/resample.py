@@ -17,8 +17,8 @@ import numpy as np
 import numpy.typing as npt
 import pyvips
 
-from lucidex.core.cancelling import check_wanted, present_event
-from lucidex.core.geometry import Size, Window
+from lucidex.core.cancellation import check_wanted, present_event
+from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.resampling.kernel import TOGETHER, resample_rows, rounded
 from lucidex.core.resampling.tables import LOBES, Axis, Table, area_table, cubic_table, lanczos_table
 
@@ -31,7 +31,7 @@ MARGIN = 10  # old pixels around a strip that is enlarged: further away nothing 
 STRIP_NUMBERS = 3_000_000  # floats of a strip
 SHARES = 3  # strips for each thread, so that they end together
 SAME = 1e-6  # a scale this close to 1 and an origin this close to a whole pixel leave pixels as they are
-LEAST_FRACTION = 1e-4  # an alpha below it, of 0 to 1, has no colour that could be told
+MIN_FRACTION = 1e-4  # an alpha below it, of 0 to 1, has no colour that could be told
 
 
 def resampled(pixels: AnyPixels, window: Window, drawn: Size, has_alpha: bool) -> AnyPixels:
@@ -141,7 +141,7 @@ def _premultiplied(part: AnyPixels) -> AnyPixels:
 def _unpremultiplied(values: Floats, most: float) -> Floats:
     # by the alpha as it was summed up, overshoot included: colours were summed up alike
     share = values[..., -1:] / np.float32(most)
-    colours = np.divide(values[..., :-1], share, out=np.zeros_like(values[..., :-1]), where=share > LEAST_FRACTION)
+    colours = np.divide(values[..., :-1], share, out=np.zeros_like(values[..., :-1]), where=share > MIN_FRACTION)
     plain: Floats = np.clip(np.concatenate([colours, values[..., -1:]], axis=-1), 0, most)
     return plain
 

@@ -6,21 +6,21 @@ from typing import Annotated, Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import check_output_size
-from lucidex.core.steps.base import Band, FramingStep, Heading, Offer, Step
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import check_output_size
+from lucidex.core.steps.base import Band, GeometryStep, Heading, Offer, Step
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.curve import Curve, Levels
-from lucidex.core.steps.detail import BringBack, Denoise, LocalContrastStep, Sharpen, Soften
+from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.drawn import DrawnStep
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.looks import LookStep
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room, Strip
 from lucidex.core.steps.straighten import Straighten
-from lucidex.core.steps.tone import Depths, Exposure, Light, Range
+from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
 from lucidex.core.steps.two_tone import TwoToneStep
@@ -38,7 +38,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Exposure,
     Light,
     Range,
-    Depths,
+    ShadowsHighlights,
     Balance,
     Saturation,
     LocalContrastStep,
@@ -53,7 +53,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     DrawnStep,
     ClearGround,
     Denoise,
-    BringBack,
+    Deconvolve,
     Logo,
 )
 
@@ -70,7 +70,7 @@ AnyStep = Annotated[
     | Exposure
     | Light
     | Range
-    | Depths
+    | ShadowsHighlights
     | Balance
     | Saturation
     | LocalContrastStep
@@ -85,7 +85,7 @@ AnyStep = Annotated[
     | DrawnStep
     | ClearGround
     | Denoise
-    | BringBack
+    | Deconvolve
     | Logo,
     Field(discriminator="kind"),
 ]
@@ -135,27 +135,27 @@ def offers_by_group() -> dict[str, dict[Heading | None, list[Offer]]]:
     return groups
 
 
-def frame_after(frame: Frame, entries: tuple[StepEntry, ...]) -> Frame:
+def geometry_after(geometry: PictureGeometry, entries: tuple[StepEntry, ...]) -> PictureGeometry:
     """The frame after the active framing steps of a list, with their notes.
 
     A step that would lead beyond the limits of a picture is left out, and a note says so.
     """
     for entry in entries:
         if entry.active:
-            frame = _after_step(frame, entry)
-    return frame
+            geometry = _after_step(geometry, entry)
+    return geometry
 
 
-def _after_step(frame: Frame, entry: StepEntry) -> Frame:
-    said = len(frame.notes)
-    if (remark := entry.step.remark(frame)) is not None:
-        frame = frame.with_note(remark)
-    if isinstance(entry.step, FramingStep):
-        reframed = entry.step.reframe(frame)
+def _after_step(geometry: PictureGeometry, entry: StepEntry) -> PictureGeometry:
+    message = len(geometry.remarks)
+    if (remark := entry.step.remark(geometry)) is not None:
+        geometry = geometry.with_remark(remark)
+    if isinstance(entry.step, GeometryStep):
+        reframed = entry.step.transform_geometry(geometry)
         try:
             check_output_size(reframed.size)
-            frame = reframed
+            geometry = reframed
         except OutOfRangeError as error:
-            frame = frame.with_note(Note(f"This step is left out. {error.sentence}"))
-    notes = (replace(note, step_id=entry.id) for note in frame.notes[said:])
-    return replace(frame, notes=(*frame.notes[:said], *notes))
+            geometry = geometry.with_remark(Remark(f"This step is left out. {error.sentence}"))
+    remarks = (replace(remark, step_id=entry.id) for remark in geometry.remarks[message:])
+    return replace(geometry, remarks=(*geometry.remarks[:message], *remarks))

@@ -7,11 +7,11 @@ from typing import ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from lucidex.core.content import Raster
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import Size
-from lucidex.core.stamping import Stamp
+from lucidex.core.finish.compositing import Stamp
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.content import Raster
 from lucidex.core.units import parse_decimal
 
 _AMOUNT = re.compile(r"([a-z ]+?)(?: by)? ([+−-]?\d{1,4}(?:[.,]\d{1,3})?) ?(?:%|stops?|px)?")
@@ -121,7 +121,7 @@ class Step(BaseModel):
     variants: ClassVar[str] = ""  # values to begin with, as they are typed
     amounts: ClassVar[dict[str, str]] = {}  # words that can be typed with a number, and the parameter they mean
 
-    def begun(self, frame: Frame) -> Self:
+    def begun(self, geometry: PictureGeometry) -> Self:
         """The step as it begins on a picture; most begin as they are."""
         return self
 
@@ -140,7 +140,7 @@ class Step(BaseModel):
         except ValidationError as error:
             raise OutOfRangeError(f"“{value.strip()[:20]}” is not possible here.") from error
 
-    def remark(self, frame: Frame) -> Note | None:
+    def remark(self, geometry: PictureGeometry) -> Remark | None:
         """A sentence about a step that could not do what it is for, `frame` being the picture before it."""
         return None
 
@@ -166,13 +166,13 @@ class Step(BaseModel):
         return cls.model_validate({field: float(match[2].replace(",", ".").replace("−", "-"))})
 
 
-class FramingStep(Step):
+class GeometryStep(Step):
     """A step that changes the picture's shape or position only; all of them compose to one transform."""
 
     band: ClassVar[Band] = Band.PICTURE
     group: ClassVar[Group] = Group.FRAME
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The frame after this step."""
         raise NotImplementedError
 

@@ -4,9 +4,9 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from lucidex.core.clearing import Clearing
-from lucidex.core.content import Raster, fit_ground
-from lucidex.core.frame import Frame, Note
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.picture.background_removal import BackgroundRemoval
+from lucidex.core.picture.content import Raster, fit_ground
 from lucidex.core.steps.base import Band, FindingStep, Group, Offer, PreviewClass, Sentence, Step, Value, Words
 from lucidex.core.units import format_number
 
@@ -16,7 +16,7 @@ Channel = Annotated[tuple[float, ...], Field(min_length=6, max_length=6)]
 class ClearGround(FindingStep):
     """Make a plain ground clear; what was mixed with it at the edges is unmixed.
 
-    `surface` is the ground's colour as found (`core.content.fit_ground`).
+    `surface` is the ground's colour as found (`core.picture.content.fit_ground`).
     """
 
     kind: Literal["clear_ground"] = "clear_ground"
@@ -32,15 +32,15 @@ class ClearGround(FindingStep):
         """The step with the ground that it finds on a picture."""
         return self.model_copy(update={"surface": fit_ground(raster)})
 
-    def clearing(self) -> Clearing | None:
+    def background_removal(self) -> BackgroundRemoval | None:
         """What the renderer does for it; nothing where no plain ground was found."""
-        return None if self.surface is None else Clearing(self.surface, 255 * self.tolerance_percent / 100)
+        return None if self.surface is None else BackgroundRemoval(self.surface, 255 * self.tolerance_percent / 100)
 
-    def remark(self, frame: Frame) -> Note | None:
+    def remark(self, geometry: PictureGeometry) -> Remark | None:
         """A sentence where there was no plain ground."""
         if self.surface is not None:
             return None
-        return Note("No plain ground was found here, so nothing was made clear.")
+        return Remark("No plain ground was found here, so nothing was made clear.")
 
     def sentence(self) -> Sentence:
         """For example: Ground made clear, tolerance 8 %."""
@@ -50,11 +50,11 @@ class ClearGround(FindingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """As it is."""
-        said = "Takes a plain page or wall away from under the ink or the object, also where the light is uneven."
-        return (Offer(("clear the ground", "clear ground"), said, cls()),)
+        message = "Takes a plain page or wall away from under the ink or the object, also where the light is uneven."
+        return (Offer(("clear the ground", "clear ground"), message, cls()),)
 
 
-def clearings(steps: tuple[Step, ...]) -> tuple[Clearing, ...]:
+def background_removals(steps: tuple[Step, ...]) -> tuple[BackgroundRemoval, ...]:
     """What the steps of a list clear, in their order."""
-    found = (step.clearing() for step in steps if isinstance(step, ClearGround))
+    found = (step.background_removal() for step in steps if isinstance(step, ClearGround))
     return tuple(one for one in found if one is not None)

@@ -1,6 +1,6 @@
 """Colour: white balance, saturation, black and white, and balance by tones.
 
-All of them fold into one development (`core.tone.development`).
+All of them fold into one development (`core.picture.tone.development`).
 """
 
 from typing import Annotated, ClassVar, Literal, Self
@@ -8,12 +8,12 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
-from lucidex.core.content import Raster
+from lucidex.core.picture.content import Raster
+from lucidex.core.picture.tone.amounts import Grey, Shift, Tone
+from lucidex.core.picture.tone.cast import found_cast
+from lucidex.core.picture.tone.development import balance_for_grey, to_linear
 from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, ToneStep, opaque, signed
-from lucidex.core.tone.amounts import Grey, Shift, Tone
-from lucidex.core.tone.cast import found_cast
-from lucidex.core.tone.development import balance_for_grey, to_linear
 from lucidex.core.units import format_number
 
 Weight = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
@@ -88,14 +88,18 @@ class Saturation(ToneStep):
     kind: Literal["saturation"] = "saturation"
     heading: ClassVar[Heading | None] = Heading.COLOUR
     saturation: Percent = Field(0.0, description="All colours alike; at the lowest, greys remain.")
-    gentle: Percent = Field(0.0, title="Gently", description="Pale colours most; strong ones and skin are spared.")
-    amounts: ClassVar[dict[str, str]] = {"saturation": "saturation", "gentle saturation": "gentle"}
+    vibrance: Percent = Field(0.0, title="Gently", description="Pale colours most; strong ones and skin are spared.")
+    amounts: ClassVar[dict[str, str]] = {
+        "saturation": "saturation",
+        "gentle saturation": "vibrance",
+        "vibrance": "vibrance",
+    }
     varied_field: ClassVar[str | None] = "saturation"
     variants: ClassVar[str] = "-40; -20; 20; 40"
 
     def tone(self) -> Tone:
         """A mixture with grey, the same for all and by the colour's own strength."""
-        return Tone(saturation=self.saturation / 100, vividness=self.gentle / 100)
+        return Tone(saturation=self.saturation / 100, vividness=self.vibrance / 100)
 
     def sentence(self) -> Sentence:
         """For example: Saturation +10, gently +20."""
@@ -103,7 +107,7 @@ class Saturation(ToneStep):
             Words("Saturation "),
             Value("saturation", signed(self.saturation)),
             Words(", gently "),
-            Value("gentle", signed(self.gentle)),
+            Value("vibrance", signed(self.vibrance)),
             Words("."),
         )
 
@@ -115,7 +119,7 @@ class Saturation(ToneStep):
             Offer(
                 ("gently stronger colours", "gentle saturation"),
                 "Makes pale colours stronger; spares strong ones and skin.",
-                cls(gentle=35),
+                cls(vibrance=35),
             ),
             Offer(("weaker colours", "paler"), "Makes all colours weaker.", cls(saturation=-20)),
         )
@@ -182,14 +186,14 @@ class BalanceByTone(ToneStep):
         """For example: Dark tones cooler by 20, light tones warmer by 10 and more magenta by 5."""
         parts: list[Words | Value] = []
         for zone in ("dark", "middle", "light"):
-            said = [
+            message = [
                 f"{words[amount > 0]} by {format_number(abs(amount))}"
                 for name, words in (("warmth", ("cooler", "warmer")), ("tint", ("greener", "more magenta")))
                 if (amount := getattr(self, f"{zone}_{name}"))
             ]
-            if said:
+            if message:
                 start = f"{zone} tones " if parts else f"{zone.capitalize()} tones "
-                parts += [Words(", " if parts else ""), Words(start), Value(f"{zone}_warmth", " and ".join(said))]
+                parts += [Words(", " if parts else ""), Words(start), Value(f"{zone}_warmth", " and ".join(message))]
         if not parts:
             return Words("Balance of "), Value("dark_warmth", "dark, middle and light tones"), Words(" as it was.")
         return (*parts, Words("."))

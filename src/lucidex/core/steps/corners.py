@@ -3,11 +3,11 @@
 import math
 from enum import StrEnum
 
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Point, Size, Window
-from lucidex.core.grounds import CLEAR
-from lucidex.core.inscribed import largest_free, largest_of_shape, whole_inside
-from lucidex.core.transform import Transform, corners_of, shift
+from lucidex.core.geometry.inscribed import largest_free, largest_of_shape, whole_inside
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Point, Size, Window
+from lucidex.core.geometry.transform import Transform, corners_of, shift
+from lucidex.core.picture.grounds import CLEAR
 
 
 class Corners(StrEnum):
@@ -24,22 +24,22 @@ class Corners(StrEnum):
         return self in {Corners.CUT, Corners.CUT_FREE}
 
 
-def settled(frame: Frame, transform: Transform, corners: Corners, ground: str) -> Frame:
+def normalised(geometry: PictureGeometry, transform: Transform, corners: Corners, ground: str) -> PictureGeometry:
     """The frame after a transform of any kind, with its empty corners cut away or filled.
 
     `transform` leads from the frame's pixels to any coordinates; the new frame's origin is chosen here.
     """
-    moved = tuple(transform.map(corner) for corner in corners_of(frame.window))
+    moved = tuple(transform.map(corner) for corner in corners_of(geometry.window))
     if corners.are_cut:
-        window = largest_free(moved) if corners is Corners.CUT_FREE else largest_of_shape(moved, frame.size)
+        window = largest_free(moved) if corners is Corners.CUT_FREE else largest_of_shape(moved, geometry.size)
         window = whole_inside(window)
     else:
         window = _whole_around(moved)
     size = Size(int(window.width), int(window.height))
     placed = transform.then(shift(-window.left, -window.top))
     if corners.are_cut:
-        return frame.followed_by(placed, size)
-    return frame.widened(placed, size, CLEAR if corners is Corners.CLEAR else ground)
+        return geometry.followed_by(placed, size)
+    return geometry.widened(placed, size, CLEAR if corners is Corners.CLEAR else ground)
 
 
 def _whole_around(points: tuple[Point, ...]) -> Window:

@@ -12,9 +12,9 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.errors import NotUnderstoodError
-from lucidex.core.frame import Frame, Note, Remedy
-from lucidex.core.geometry import Box, Point, Size, largest_within, round_half_up
-from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark, Remedy
+from lucidex.core.geometry.sizes import Box, Point, Size, largest_within, round_half_up
+from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
 
 MAX_CROP_PX = 32_000
 MAX_SHAPE = 10_000
@@ -41,13 +41,13 @@ class _Area(BaseModel):
         """The middle of the crop, in fractions of the upright original."""
         return Point(self.centre_x, self.centre_y)
 
-    def wanted(self, frame: Frame) -> Size:
+    def wanted(self, geometry: PictureGeometry) -> Size:
         """Size in picture pixels before it is held inside the picture."""
         raise NotImplementedError
 
-    def box(self, frame: Frame) -> Box:
+    def box(self, geometry: PictureGeometry) -> Box:
         """The whole-pixel box that is kept, held inside the picture."""
-        return crop_box(frame, self.centre, self.wanted(frame))
+        return crop_box(geometry, self.centre, self.wanted(geometry))
 
 
 class FreeArea(_Area):
@@ -57,10 +57,10 @@ class FreeArea(_Area):
     width: Annotated[float, Field(gt=0, le=50_000)]
     height: Annotated[float, Field(gt=0, le=50_000)]
 
-    def wanted(self, frame: Frame) -> Size:
+    def wanted(self, geometry: PictureGeometry) -> Size:
         """Size in picture pixels before it is held inside the picture."""
-        across, down = (self.height, self.width) if frame.transform.swaps_axes else (self.width, self.height)
-        unit = frame.content_unit(self.centre)
+        across, down = (self.height, self.width) if geometry.transform.swaps_axes else (self.width, self.height)
+        unit = geometry.content_unit(self.centre)
         return Size(_pixels(across * unit), _pixels(down * unit))
 
     def words(self) -> Sentence:
@@ -76,9 +76,9 @@ class ShapeArea(_Area):
     down: Annotated[int, Field(ge=1, le=MAX_SHAPE)]
     zoom: Annotated[float, Field(ge=1, le=10_000)] = 1.0
 
-    def wanted(self, frame: Frame) -> Size:
+    def wanted(self, geometry: PictureGeometry) -> Size:
         """Size in picture pixels."""
-        largest = largest_within(Size(self.across, self.down), frame.size)
+        largest = largest_within(Size(self.across, self.down), geometry.size)
         zoom = Fraction(self.zoom)
         return Size(max(1, round_half_up(largest.width / zoom)), max(1, round_half_up(largest.height / zoom)))
 
@@ -94,7 +94,7 @@ class PixelArea(_Area):
     width_px: Annotated[int, Field(ge=1, le=MAX_CROP_PX)]
     height_px: Annotated[int, Field(ge=1, le=MAX_CROP_PX)]
 
-    def wanted(self, frame: Frame) -> Size:
+    def wanted(self, geometry: PictureGeometry) -> Size:
         """The size asked for."""
         return Size(self.width_px, self.height_px)
 
@@ -112,16 +112,16 @@ class SidesArea(_Area):
     right_px: SidePixels = 0
     bottom_px: SidePixels = 0
 
-    def wanted(self, frame: Frame) -> Size:
+    def wanted(self, geometry: PictureGeometry) -> Size:
         """What is left; at least 1 × 1."""
-        width = frame.size.width - self.left_px - self.right_px
-        return Size(max(1, width), max(1, frame.size.height - self.top_px - self.bottom_px))
+        width = geometry.size.width - self.left_px - self.right_px
+        return Size(max(1, width), max(1, geometry.size.height - self.top_px - self.bottom_px))
 
-    def box(self, frame: Frame) -> Box:
+    def box(self, geometry: PictureGeometry) -> Box:
         """What is left, beginning after the left and the upper strip."""
-        size = self.wanted(frame)
-        left = min(self.left_px, frame.size.width - size.width)
-        return Box(left, min(self.top_px, frame.size.height - size.height), size)
+        size = self.wanted(geometry)
+        left = min(self.left_px, geometry.size.width - size.width)
+        return Box(left, min(self.top_px, geometry.size.height - size.height), size)
 
     def words(self) -> Sentence:
         """For example: Cropped by 10 px left, 20 px right; or by 10 px on each side."""
@@ -135,7 +135,7 @@ class SidesArea(_Area):
 Area = Annotated[FreeArea | ShapeArea | PixelArea | SidesArea, Field(discriminator="by")]
 
 
-class Crop(FramingStep):
+class Crop(GeometryStep):
     """Keep a rectangle of the picture and take the rest away."""
 
     kind: Literal["crop"] = "crop"
@@ -157,16 +157,16 @@ class Crop(FramingStep):
         centre = {"centre_x": self.area.centre_x, "centre_y": self.area.centre_y}
         return Crop(area=read.area.model_copy(update=centre))
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The cropped frame, with a note where the crop was larger than the picture."""
-        wanted, box = self.area.wanted(frame), self.area.box(frame)
-        cut = frame.cut(box)
+        wanted, box = self.area.wanted(geometry), self.area.box(geometry)
+        cut = geometry.cut(box)
         if box.size == wanted or not isinstance(self.area, PixelArea):
             return cut
         sentence = (
-            f"The crop asks for {wanted}, but the picture is only {frame.size} here. It was cropped to {box.size}."
+            f"The crop asks for {wanted}, but the picture is only {geometry.size} here. It was cropped to {box.size}."
         )
-        return cut.with_note(Note(sentence, remedies=tuple(Remedy), wanted=wanted))
+        return cut.with_remark(Remark(sentence, remedies=tuple(Remedy), wanted_size=wanted))
 
     def sentence(self) -> Sentence:
         """For example: Cropped to the shape 16 : 10."""
@@ -206,49 +206,49 @@ class Crop(FramingStep):
         return None
 
 
-def crop_box(frame: Frame, centre: Point, wanted: Size) -> Box:
+def crop_box(geometry: PictureGeometry, centre: Point, wanted: Size) -> Box:
     """The whole-pixel box of the wanted size, held inside the picture, nearest to the content point."""
-    size = Size(min(wanted.width, frame.size.width), min(wanted.height, frame.size.height))
-    middle = frame.to_picture(centre)
+    size = Size(min(wanted.width, geometry.size.width), min(wanted.height, geometry.size.height))
+    middle = geometry.to_picture(centre)
     return Box(
-        _origin(middle.x, size.width, frame.size.width),
-        _origin(middle.y, size.height, frame.size.height),
+        _origin(middle.x, size.width, geometry.size.width),
+        _origin(middle.y, size.height, geometry.size.height),
         size,
     )
 
 
-def free_area(frame: Frame, box: Box) -> FreeArea:
+def free_area(geometry: PictureGeometry, box: Box) -> FreeArea:
     """The free window that yields `box` in this frame."""
-    centre = frame.held_content(box.window.centre)
-    unit = frame.content_unit(centre)
+    centre = geometry.held_content(box.window.centre)
+    unit = geometry.content_unit(centre)
     width, height = box.size.width / unit, box.size.height / unit
-    if frame.transform.swaps_axes:
+    if geometry.transform.swaps_axes:
         width, height = height, width
     return FreeArea(centre_x=centre.x, centre_y=centre.y, width=width, height=height)
 
 
-def moved_area(area: Area, frame: Frame, box: Box) -> Area:
+def moved_area(area: Area, geometry: PictureGeometry, box: Box) -> Area:
     """The area after its window was put on `box` by hand: a shape and a size in pixels stay what they are."""
-    centre = frame.held_content(box.window.centre)
+    centre = geometry.held_content(box.window.centre)
     where = {"centre_x": centre.x, "centre_y": centre.y}
     if isinstance(area, PixelArea):
         size = {"width_px": box.size.width, "height_px": box.size.height}
         return area.model_copy(update=where | size)
     if isinstance(area, ShapeArea):
-        largest = largest_within(Size(area.across, area.down), frame.size)
+        largest = largest_within(Size(area.across, area.down), geometry.size)
         return area.model_copy(update={**where, "zoom": max(1.0, largest.width / box.size.width)})
     if isinstance(area, SidesArea):
-        return sides_area(frame, box)
-    return free_area(frame, box)
+        return sides_area(geometry, box)
+    return free_area(geometry, box)
 
 
-def sides_area(frame: Frame, box: Box) -> SidesArea:
+def sides_area(geometry: PictureGeometry, box: Box) -> SidesArea:
     """The pixels off each side that leave `box`."""
     return SidesArea(
         left_px=box.left,
         top_px=box.top,
-        right_px=frame.size.width - box.left - box.size.width,
-        bottom_px=frame.size.height - box.top - box.size.height,
+        right_px=geometry.size.width - box.left - box.size.width,
+        bottom_px=geometry.size.height - box.top - box.size.height,
     )
 
 

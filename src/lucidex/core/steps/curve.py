@@ -1,6 +1,6 @@
 """Levels and curves: tones set against the histogram, for all channels, for each, and for the luminance.
 
-Both fold into one development (`core.tone.development`), in the order of the list. A simple correction that treats
+Both fold into one development (`picture.tone.development`), in the order of the list. A simple correction that treats
 all channels alike can be carried on as either.
 """
 
@@ -12,11 +12,11 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field, field_validator, model_validator
 
+from lucidex.core.picture.tone.amounts import Curves, Tone
+from lucidex.core.picture.tone.curves import Points, is_straight, through
+from lucidex.core.picture.tone.development import brightened, curve, middle_for, to_gamma, to_linear
 from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.tone import ToneStep, signed
-from lucidex.core.tone.amounts import Curves, Tone
-from lucidex.core.tone.curves import Points, is_straight, through
-from lucidex.core.tone.development import brightened, curve, middle_for, to_gamma, to_linear
 from lucidex.core.units import format_number
 
 Percentage = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]

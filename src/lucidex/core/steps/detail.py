@@ -4,9 +4,9 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from lucidex.core.cleaning import BroughtBack, Cleaning, LessNoise
-from lucidex.core.effects.base import Effect
-from lucidex.core.effects.detail import LocalContrast, Sharpening, Softening
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
+from lucidex.core.source.restoration import Deconvolution, Restoration, WaveletDenoising
 from lucidex.core.steps.base import Band, Group, Heading, Offer, PreviewClass, Sentence, Step, Value, Words
 from lucidex.core.steps.tone import Percent, signed
 from lucidex.core.units import format_number
@@ -27,14 +27,14 @@ class EffectStep(Step):
         raise NotImplementedError
 
 
-class CleaningStep(Step):
+class RestorationStep(Step):
     """A step that changes the original's own pixels, before everything else."""
 
     band: ClassVar[Band] = Band.SOURCE
     group: ClassVar[Group] = Group.MEND
     preview_class: ClassVar[PreviewClass] = PreviewClass.SOURCE
 
-    def cleaning(self) -> Cleaning | None:
+    def restoration(self) -> Restoration | None:
         """What it does to the original; None where it does nothing."""
         raise NotImplementedError
 
@@ -68,9 +68,9 @@ class LocalContrastStep(EffectStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Stronger, and smoother."""
-        said = "Makes the drawing within each tone clearer, without rims at edges; good against haze."
+        message = "Makes the drawing within each tone clearer, without rims at edges; good against haze."
         return (
-            Offer(("local contrast", "clearer"), said, cls(amount=35)),
+            Offer(("local contrast", "clearer"), message, cls(amount=35)),
             Offer(("smoother", "less local contrast"), "Smooths what is small and keeps edges.", cls(amount=-40)),
         )
 
@@ -110,10 +110,10 @@ class Sharpen(EffectStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """For reduced pictures, and strongly."""
-        said = "Keeps the impression of sharpness in reduced pictures; acts on the finished pixels."
+        message = "Keeps the impression of sharpness in reduced pictures; acts on the finished pixels."
         return (
-            Offer(("sharpen", "sharper"), said, cls()),
-            Offer(("sharpen strongly",), said, cls(amount=130, radius_px=0.9, grain=2)),
+            Offer(("sharpen", "sharper"), message, cls()),
+            Offer(("sharpen strongly",), message, cls(amount=130, radius_px=0.9, grain=2)),
         )
 
 
@@ -145,7 +145,7 @@ class Soften(EffectStep):
         )
 
 
-class Denoise(CleaningStep):
+class Denoise(RestorationStep):
     """Less noise, measured on the original's own pixels."""
 
     kind: Literal["denoise"] = "denoise"
@@ -154,9 +154,9 @@ class Denoise(CleaningStep):
     varied_field: ClassVar[str | None] = "strength"
     variants: ClassVar[str] = "20; 40; 60; 90"
 
-    def cleaning(self) -> Cleaning | None:
+    def restoration(self) -> Restoration | None:
         """Wavelet shrinkage."""
-        return LessNoise(self.strength / 100) if self.strength else None
+        return WaveletDenoising(self.strength / 100) if self.strength else None
 
     def sentence(self) -> Sentence:
         """For example: Noise reduced by 40 %."""
@@ -165,14 +165,14 @@ class Denoise(CleaningStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """As most pictures want it."""
-        said = "Takes the grain out of pictures made in little light; works on the original's own pixels."
-        return (Offer(("less noise", "reduce noise", "denoise"), said, cls()),)
+        message = "Takes the grain out of pictures made in little light; works on the original's own pixels."
+        return (Offer(("less noise", "reduce noise", "denoise"), message, cls()),)
 
 
-class BringBack(CleaningStep):
+class Deconvolve(RestorationStep):
     """Detail of a slightly blurred original brought back, as far as it is there."""
 
-    kind: Literal["bring_back"] = "bring_back"
+    kind: Literal["deconvolve"] = "deconvolve"
     radius_px: Annotated[float, Field(ge=0.5, le=4, allow_inf_nan=False)] = Field(
         1.2, description="How wide the blur is, in pixels of the original."
     )
@@ -180,9 +180,9 @@ class BringBack(CleaningStep):
     varied_field: ClassVar[str | None] = "radius_px"
     variants: ClassVar[str] = "0,8; 1,2; 1,8; 2,6"
 
-    def cleaning(self) -> Cleaning | None:
+    def restoration(self) -> Restoration | None:
         """Deconvolution."""
-        return BroughtBack(self.radius_px, self.strength / 100) if self.strength else None
+        return Deconvolution(self.radius_px, self.strength / 100) if self.strength else None
 
     def sentence(self) -> Sentence:
         """For example: Detail brought back from a blur of 1.2 px, by 60 %."""
@@ -197,5 +197,5 @@ class BringBack(CleaningStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """A slight blur."""
-        said = "For a slightly blurred picture. What the blur has wiped out stays away."
-        return (Offer(("bring back detail", "deblur", "less blur"), said, cls()),)
+        message = "For a slightly blurred picture. What the blur has wiped out stays away."
+        return (Offer(("bring back detail", "deblur", "less blur"), message, cls()),)

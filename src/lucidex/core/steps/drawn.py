@@ -4,13 +4,13 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from lucidex.core.effects.base import Effect
-from lucidex.core.effects.drawn import Drawn, Manner
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.drawn import Drawn, Manner
 from lucidex.core.steps.base import Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount, EffectStep
 from lucidex.core.units import format_number
 
-_SAID = {
+_EXPLANATIONS = {
     Manner.PENCIL: "Lines and light shading, as with a pencil.",
     Manner.INK: "Black strokes and masses, as with a brush pen.",
     Manner.WATERCOLOUR: "Pale washes with darker rims.",
@@ -54,6 +54,6 @@ class DrawnStep(EffectStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """All manners, and pencil in colour."""
-        plain = tuple(Offer((manner.value,), _SAID[manner], cls(manner=manner)) for manner in Manner)
+        plain = tuple(Offer((manner.value,), _EXPLANATIONS[manner], cls(manner=manner)) for manner in Manner)
         coloured = cls(manner=Manner.PENCIL, keeps_colours=True)
         return (*plain, Offer(("coloured pencil",), "Pencil lines that keep the colours.", coloured))

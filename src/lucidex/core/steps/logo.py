@@ -5,8 +5,9 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lucidex.core.geometry import Anchor, Size
-from lucidex.core.stamping import Ink, Stamp, stamp_box
+from lucidex.core.finish.compositing import Ink, Stamp, stamp_box
+from lucidex.core.geometry.fit import Anchor
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.steps.base import FinishStep, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 

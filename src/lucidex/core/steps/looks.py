@@ -4,6 +4,7 @@ A look is a JSON object with a `name`, what it `says`, and `steps`: tone steps a
 step keeps the whole recipe, so a picture never depends on a file of looks. docs/looks.md says how to add some.
 """
 
+import json
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -12,18 +13,28 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lucidex.core.errors import NotUnderstoodError
+from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.curve import Curve, Levels
-from lucidex.core.steps.tone import Depths, Exposure, Light, Range, ToneStep, tone_of
-from lucidex.core.tone.amounts import Tone
+from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights, ToneStep, tone_of
+from lucidex.core.steps.upgrades import renamed
 from lucidex.core.units import format_number
 
 SHIPPED = "shipped_looks.json"
-MOST_LOOKS = 200
+MAX_LOOKS = 200
 
 Ingredient = Annotated[
-    Exposure | Light | Range | Depths | Balance | Saturation | BlackAndWhite | BalanceByTone | Levels | Curve,
+    Exposure
+    | Light
+    | Range
+    | ShadowsHighlights
+    | Balance
+    | Saturation
+    | BlackAndWhite
+    | BalanceByTone
+    | Levels
+    | Curve,
     Field(discriminator="kind"),
 ]
 LookName = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]+$")]
@@ -79,7 +90,7 @@ _added: list[Recipe] = []
 @cache
 def shipped_looks() -> tuple[Recipe, ...]:
     """The looks that come with the product."""
-    return tuple(read_looks((resources.files("lucidex.core") / SHIPPED).read_text("utf-8")))
+    return tuple(read_looks((resources.files("lucidex.core.steps") / SHIPPED).read_text("utf-8")))
 
 
 def all_looks() -> tuple[Recipe, ...]:
@@ -99,15 +110,19 @@ def look_named(name: str) -> Recipe:
 def read_looks(text: str) -> list[Recipe]:
     """Looks from JSON. NotUnderstoodError in words where something in it is no look."""
     try:
-        looks = _ADAPTER.validate_json(text)
+        written = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise NotUnderstoodError("This is no list of looks: it is no JSON text.") from error
+    try:
+        looks = _ADAPTER.validate_python(renamed(written))
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         where = ", ".join(str(part) for part in first["loc"])
         raise NotUnderstoodError(
             f"This is no list of looks: {first['msg'].lower()} ({where or 'at its start'})."
         ) from error
-    if len(looks) > MOST_LOOKS:
-        raise NotUnderstoodError(f"A file holds at most {MOST_LOOKS} looks; this one has {len(looks)}.")
+    if len(looks) > MAX_LOOKS:
+        raise NotUnderstoodError(f"A file holds at most {MAX_LOOKS} looks; this one has {len(looks)}.")
     return looks
 
 
@@ -119,6 +134,6 @@ def add_looks(folder: Path) -> list[str]:
         try:
             _added.extend(read_looks(file.read_text("utf-8")))
         except (NotUnderstoodError, UnicodeDecodeError) as error:
-            said = error.sentence if isinstance(error, NotUnderstoodError) else "It is not text in UTF-8."
-            troubles.append(f"{file.name}: {said}")
+            message = error.sentence if isinstance(error, NotUnderstoodError) else "It is not text in UTF-8."
+            troubles.append(f"{file.name}: {message}")
     return troubles

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from lucidex.core.frame import Frame
-from lucidex.core.steps import StepEntry, frame_after
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.steps import StepEntry, geometry_after
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.room import Room
@@ -23,7 +23,7 @@ class Advice:
     sentence: str
 
 
-def advice(upright: Frame, entries: tuple[StepEntry, ...]) -> list[Advice]:
+def advice(upright: PictureGeometry, entries: tuple[StepEntry, ...]) -> list[Advice]:
     """The better orders for a list of steps on an original's frame; at most one for each step."""
     found = []
     for index, entry in enumerate(entries):
@@ -32,7 +32,7 @@ def advice(upright: Frame, entries: tuple[StepEntry, ...]) -> list[Advice]:
     return found
 
 
-def _for_step(upright: Frame, entries: tuple[StepEntry, ...], index: int) -> Advice | None:
+def _for_step(upright: PictureGeometry, entries: tuple[StepEntry, ...], index: int) -> Advice | None:
     entry, earlier = entries[index], [e for e in entries[:index] if e.active]
     if isinstance(entry.step, Trim):
         room = next((e for e in earlier if isinstance(e.step, Room)), None)
@@ -45,9 +45,11 @@ def _for_step(upright: Frame, entries: tuple[StepEntry, ...], index: int) -> Adv
     return None
 
 
-def _turned_first(upright: Frame, entries: tuple[StepEntry, ...], entry: StepEntry, crop: StepEntry) -> Advice | None:
-    now = frame_after(upright, entries).size.pixels
-    then = frame_after(upright, moved_before(entries, entry.id, crop.id)).size.pixels
+def _turned_first(
+    upright: PictureGeometry, entries: tuple[StepEntry, ...], entry: StepEntry, crop: StepEntry
+) -> Advice | None:
+    now = geometry_after(upright, entries).size.pixels
+    then = geometry_after(upright, moved_before(entries, entry.id, crop.id)).size.pixels
     if then < now * WORTH_SAYING:
         return None
     more = format_number(100 * (then / now - 1), 0)

@@ -11,13 +11,13 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import Point, Size
-from lucidex.core.grounds import CLEAR
-from lucidex.core.inscribed import clipped, largest_free, whole_inside
-from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
-from lucidex.core.steps.corners import Corners, settled
-from lucidex.core.transform import Transform, corners_of, shift
+from lucidex.core.geometry.inscribed import clipped, largest_free, whole_inside
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.geometry.transform import Transform, corners_of, shift
+from lucidex.core.picture.grounds import CLEAR
+from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.corners import Corners, normalised
 from lucidex.core.units import format_number
 
 MAX_LEAN = 35.0
@@ -29,7 +29,7 @@ Lean = Annotated[float, Field(ge=-MAX_LEAN, le=MAX_LEAN, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)]
 
 
-class Perspective(FramingStep):
+class Perspective(GeometryStep):
     """Correct a leaning (up and down) or receding (sideways) subject by angles in degrees.
 
     A positive `vertical_degrees` widens the top, a positive `horizontal_degrees` heightens the left.
@@ -44,11 +44,11 @@ class Perspective(FramingStep):
     varied_field: ClassVar[str | None] = "vertical_degrees"
     variants: ClassVar[str] = "5; 10; 15"
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The corrected frame."""
         if self.vertical_degrees == self.horizontal_degrees == 0:
-            return frame
-        return settled(frame, self._seen_again(frame.size), self.corners, self.ground)
+            return geometry
+        return normalised(geometry, self._seen_again(geometry.size), self.corners, self.ground)
 
     def _seen_again(self, size: Size) -> Transform:
         focal = math.hypot(size.width, size.height)
@@ -85,8 +85,8 @@ class Perspective(FramingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """By two sliders."""
-        said = "Sets a leaning building upright again, or a wall that recedes to one side, by two sliders."
-        return (Offer(("correct perspective", "perspective"), said, cls()),)
+        message = "Sets a leaning building upright again, or a wall that recedes to one side, by two sliders."
+        return (Offer(("correct perspective", "perspective"), message, cls()),)
 
     @classmethod
     def read(cls, text: str) -> "Perspective | None":
@@ -104,7 +104,7 @@ class Spot(BaseModel):
     y: Share
 
 
-class FourPoints(FramingStep):
+class FourPoints(GeometryStep):
     """Pull four points onto what should be a rectangle; its shape is computed.
 
     `points` run clockwise from the top left, as seen on the picture. `across` and `down` give the
@@ -123,48 +123,50 @@ class FourPoints(FramingStep):
     down: Annotated[int, Field(ge=1, le=10_000)] | None = None
     carried: ClassVar[Carried] = Carried.NEVER
 
-    def begun(self, frame: Frame) -> Self:
+    def begun(self, geometry: PictureGeometry) -> Self:
         """Four points a little inside the picture as it stands."""
-        across, down = frame.size.width * 0.12, frame.size.height * 0.12
+        across, down = geometry.size.width * 0.12, geometry.size.height * 0.12
         inner = (
             Point(across, down),
-            Point(frame.size.width - across, down),
-            Point(frame.size.width - across, frame.size.height - down),
-            Point(across, frame.size.height - down),
+            Point(geometry.size.width - across, down),
+            Point(geometry.size.width - across, geometry.size.height - down),
+            Point(across, geometry.size.height - down),
         )
-        return self.put_on(frame, inner)
+        return self.put_on(geometry, inner)
 
-    def put_on(self, frame: Frame, points: tuple[Point, ...]) -> Self:
+    def put_on(self, geometry: PictureGeometry, points: tuple[Point, ...]) -> Self:
         """The step with its points on these (pixels of the picture before the step)."""
-        spots = tuple(frame.to_content(point) for point in points)
+        spots = tuple(geometry.to_content(point) for point in points)
         held = tuple(Spot(x=min(max(p.x, -1.0), 2.0), y=min(max(p.y, -1.0), 2.0)) for p in spots)
         return self.model_copy(update={"points": held})
 
-    def quad(self, frame: Frame) -> tuple[Point, ...]:
+    def quad(self, geometry: PictureGeometry) -> tuple[Point, ...]:
         """The four points in pixels of the picture before the step."""
-        return tuple(frame.to_picture(Point(spot.x, spot.y)) for spot in self.points)
+        return tuple(geometry.to_picture(Point(spot.x, spot.y)) for spot in self.points)
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The frame after pulling: the rectangle alone, or the largest window around and beyond it."""
-        quad = self.quad(frame)
+        quad = self.quad(geometry)
         if not is_convex(quad):
-            return frame.with_note(Note("The four points do not go round a four-sided shape, so nothing was pulled."))
-        size = self.result_size(frame, quad)
+            return geometry.with_remark(
+                Remark("The four points do not go round a four-sided shape, so nothing was pulled.")
+            )
+        size = self.result_size(geometry, quad)
         pulled = square_to(quad).inverse.then(Transform(size.width, 0, 0, size.height))
         if self.keeps_rest:
-            return _with_rest(frame, pulled, size)
-        if _within(frame, quad):
-            return frame.followed_by(pulled, size)
-        return frame.widened(pulled, size, CLEAR)
+            return _with_rest(geometry, pulled, size)
+        if _within(geometry, quad):
+            return geometry.followed_by(pulled, size)
+        return geometry.widened(pulled, size, CLEAR)
 
-    def result_size(self, frame: Frame, quad: tuple[Point, ...]) -> Size:
+    def result_size(self, geometry: PictureGeometry, quad: tuple[Point, ...]) -> Size:
         """The rectangle's size: no side of the four loses pixels, the shape computed or given."""
         top, right, bottom, left = (math.dist(*_pair(quad, i)) for i in range(4))
         width, height = max(top, bottom), max(left, right)
         if self.across and self.down:
             ratio = self.across / self.down
         else:
-            ratio = true_ratio(quad, frame.to_picture(Point(0.5, 0.5)), math.hypot(*_extent(frame.size)))
+            ratio = true_ratio(quad, geometry.to_picture(Point(0.5, 0.5)), math.hypot(*_extent(geometry.size)))
         if width / height >= ratio:
             return Size(max(1, round(width)), max(1, round(width / ratio)))
         return Size(max(1, round(height * ratio)), max(1, round(height)))
@@ -178,10 +180,10 @@ class FourPoints(FramingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """By hand."""
-        said = (
+        message = (
             "Pull four points onto a sheet, a poster or a front: it becomes a true rectangle, its shape is computed."
         )
-        return (Offer(("four points", "pull to a rectangle"), said, cls()),)
+        return (Offer(("four points", "pull to a rectangle"), message, cls()),)
 
 
 def _extent(size: Size) -> tuple[float, float]:
@@ -246,17 +248,19 @@ def true_ratio(quad: tuple[Point, ...], middle: Point, diagonal: float) -> float
     return float(np.linalg.norm(along * lens) / np.linalg.norm(down * lens))
 
 
-def _within(frame: Frame, quad: tuple[Point, ...]) -> bool:
-    slack = 1e-6 * frame.size.longest
-    return all(-slack <= p.x <= frame.size.width + slack and -slack <= p.y <= frame.size.height + slack for p in quad)
+def _within(geometry: PictureGeometry, quad: tuple[Point, ...]) -> bool:
+    slack = 1e-6 * geometry.size.longest
+    return all(
+        -slack <= p.x <= geometry.size.width + slack and -slack <= p.y <= geometry.size.height + slack for p in quad
+    )
 
 
-def _with_rest(frame: Frame, pulled: Transform, size: Size) -> Frame:
+def _with_rest(geometry: PictureGeometry, pulled: Transform, size: Size) -> PictureGeometry:
     """The largest window of the pulled picture; what would be pulled too far is left out."""
     middle = pulled.inverse.map(Point(size.width / 2, size.height / 2))
     nearest = _NEAREST_DEPTH * pulled.depth(middle)
-    near = clipped(corners_of(frame.window), lambda point: pulled.depth(point) - nearest)
+    near = clipped(corners_of(geometry.window), lambda point: pulled.depth(point) - nearest)
     window = whole_inside(largest_free(tuple(pulled.map(point) for point in near)))
-    return frame.followed_by(
+    return geometry.followed_by(
         pulled.then(shift(-window.left, -window.top)), Size(int(window.width), int(window.height))
     )

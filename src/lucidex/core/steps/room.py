@@ -7,11 +7,12 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import MAX_EDGE_PX, Anchor, Size, Window
-from lucidex.core.grounds import Ground, ground_words, read_ground
-from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
-from lucidex.core.transform import shift
+from lucidex.core.geometry.fit import Anchor
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import MAX_EDGE_PX, Size, Window
+from lucidex.core.geometry.transform import shift
+from lucidex.core.picture.grounds import Ground, ground_words, read_ground
+from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
 
 MAX_ROOM_PX = 20_000
 _GROUND = re.compile(r"[,\s]+(white|black|clear|#[0-9a-f]{6})$")
@@ -86,7 +87,7 @@ class RoomToSize(_Extent):
         return f"to {self.width_px} × {self.height_px} px"
 
 
-class Room(FramingStep):
+class Room(GeometryStep):
     """Add room around the picture; no pixel of it changes."""
 
     kind: Literal["room"] = "room"
@@ -97,22 +98,22 @@ class Room(FramingStep):
     varied_field: ClassVar[str | None] = "ground"
     variants: ClassVar[str] = "#ffffff; #e9e6de; #1d2326; clear"
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The frame with the room; a note where the picture is larger than the exact size asked for."""
-        size = self.extent.wanted(frame.size)
+        size = self.extent.wanted(geometry.size)
         if isinstance(self.extent, RoomOnSides):
             left, top = self.extent.left_px, self.extent.top_px
         else:
             across, down = self.anchor.fractions
-            left = math.floor((size.width - frame.size.width) * across)
-            top = math.floor((size.height - frame.size.height) * down)
-        wider = frame if size == frame.size else frame.widened(shift(left, top), size, self.ground)
+            left = math.floor((size.width - geometry.size.width) * across)
+            top = math.floor((size.height - geometry.size.height) * down)
+        wider = geometry if size == geometry.size else geometry.widened(shift(left, top), size, self.ground)
         if isinstance(self.extent, RoomToSize) and size != Size(self.extent.width_px, self.extent.height_px):
             asked = Size(self.extent.width_px, self.extent.height_px)
-            said = (
-                f"The room should make it {asked}, but the picture is already {frame.size} here. Room cuts nothing."
+            message = f"The room should make it {asked}, but the picture is already {geometry.size} here."
+            return wider.with_remark(
+                Remark(f"{message} Room cuts nothing. To reduce it to that size, hang the size as a place.")
             )
-            return wider.with_note(Note(f"{said} To reduce it to that size, hang the size as a place."))
         return wider
 
     def sentence(self) -> Sentence:
@@ -185,7 +186,7 @@ class Edge(StrEnum):
     BOTTOM = "bottom"
 
 
-class Strip(FramingStep):
+class Strip(GeometryStep):
     """Cover a strip along an edge; the size stays."""
 
     kind: Literal["strip"] = "strip"
@@ -203,12 +204,14 @@ class Strip(FramingStep):
         left = size.width - width if self.edge is Edge.RIGHT else 0
         return Window(left, size.height - height if self.edge is Edge.BOTTOM else 0, width, height)
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The same frame with the strip covered."""
-        window = self.window(frame.size)
-        covered = frame.covered(window, self.ground)
-        if window.width == frame.size.width and window.height == frame.size.height:
-            return covered.with_note(Note(f"The strip of {self.strip_px} px covers the whole picture, {frame.size}."))
+        window = self.window(geometry.size)
+        covered = geometry.covered(window, self.ground)
+        if window.width == geometry.size.width and window.height == geometry.size.height:
+            return covered.with_remark(
+                Remark(f"The strip of {self.strip_px} px covers the whole picture, {geometry.size}.")
+            )
         return covered
 
     def sentence(self) -> Sentence:

@@ -6,19 +6,19 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from lucidex.core.frame import Frame
-from lucidex.core.geometry import Point, Size
-from lucidex.core.grounds import CLEAR
-from lucidex.core.steps.base import Carried, FramingStep, Offer, Sentence, Value, Words
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.geometry.transform import Transform
+from lucidex.core.picture.grounds import CLEAR
+from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
 from lucidex.core.steps.corners import Corners
-from lucidex.core.transform import Transform
 from lucidex.core.units import format_number
 
 MAX_ANGLE = 45.0
 _TYPED = re.compile(r"straighten(?:\s+by)?\s+([+-]?\d{1,2}(?:[.,]\d{1,3})?)\s*°?")
 
 
-class Straighten(FramingStep):
+class Straighten(GeometryStep):
     """Turn by up to 45 degrees; positive angles turn clockwise."""
 
     kind: Literal["straighten"] = "straighten"
@@ -29,15 +29,15 @@ class Straighten(FramingStep):
     varied_field: ClassVar[str | None] = "angle_degrees"
     variants: ClassVar[str] = "-2; -1; 1; 2"
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The turned frame; its middle stays the middle."""
         if self.angle_degrees == 0:
-            return frame
-        size = _SIZES[self.corners](frame.size, self.angle_degrees)
-        turn = turn_about_middle(frame.size, size, self.angle_degrees)
+            return geometry
+        size = _SIZES[self.corners](geometry.size, self.angle_degrees)
+        turn = turn_about_middle(geometry.size, size, self.angle_degrees)
         if self.corners.are_cut:
-            return frame.followed_by(turn, size)
-        return frame.widened(turn, size, CLEAR if self.corners is Corners.CLEAR else self.ground)
+            return geometry.followed_by(turn, size)
+        return geometry.widened(turn, size, CLEAR if self.corners is Corners.CLEAR else self.ground)
 
     def sentence(self) -> Sentence:
         """For example: Straightened by 2.4°, corners cut away."""
@@ -47,8 +47,8 @@ class Straighten(FramingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Straighten by a line or an angle."""
-        said = "Draw a line along something that should be level or upright, or set the angle."
-        return (Offer(("straighten", "level"), said, cls(angle_degrees=0)),)
+        message = "Draw a line along something that should be level or upright, or set the angle."
+        return (Offer(("straighten", "level"), message, cls(angle_degrees=0)),)
 
     @classmethod
     def read(cls, text: str) -> "Straighten | None":

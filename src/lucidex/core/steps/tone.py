@@ -1,6 +1,6 @@
 """Light and range: exposure, brightness and contrast, black and white point, highlights and shadows.
 
-All of them fold into one development (`core.tone.development`, where the inner order and the formulas are written
+All of them fold into one development (`picture.tone.development`, where the inner order and the formulas are written
 down). The automatic ones look at the picture once and keep visible values, which can be carried on by hand.
 """
 
@@ -10,11 +10,11 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
-from lucidex.core.content import Raster
+from lucidex.core.picture.content import Raster
+from lucidex.core.picture.tone.amounts import Tone
+from lucidex.core.picture.tone.development import LUMINANCE, brightness_for
+from lucidex.core.picture.tone.page import page_level
 from lucidex.core.steps.base import Band, FindingStep, Group, Heading, Offer, Sentence, Step, Value, Words
-from lucidex.core.tone.amounts import Tone
-from lucidex.core.tone.development import LUMINANCE, brightness_for
-from lucidex.core.tone.page import page_level
 from lucidex.core.units import format_number
 
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
@@ -24,11 +24,11 @@ DARK_BELOW, LIGHT_ABOVE = 0.32, 0.72  # of the gamma range: a median between the
 WASHED_OUT = 0.35  # where even the darkest twentieth is lighter, a light picture is too light
 LIT_FROM = 0.85  # where the lightest reach this, a dark picture may be meant: lamps at night, a bright window
 LIT_SHARE = 0.4  # of the lift that it gets then
-MOST_BRIGHTNESS = 90.0  # percent: how far the automatic goes
+MAX_BRIGHTNESS = 90.0  # percent: how far the automatic goes
 USUAL_ENDS = 0.5, 99.5  # percentiles that become black and white
 NEARLY_RIGHT, FLAT = 6.0, 30.0  # percent that a range lacks: below the first nothing is done, at the second most
 STRETCH_SHARE = 0.65  # of what is lacking: a picture may be meant to be soft
-MOST_STRETCH = 40.0
+MAX_STRETCH = 40.0
 PAGE_BECOMES = 0.98  # of the range: the ground of a page, when its range is found
 
 
@@ -151,7 +151,7 @@ class Range(ToneStep, FindingStep):
         high = 100 - 100 * float(np.percentile(seen.max(axis=-1), USUAL_ENDS[1])) / 255
         black, white = _stretch(low), _stretch(high)
         if (level := page_level(seen)) is not None:
-            white = round(float(np.clip(100 - 100 * level / PAGE_BECOMES, 0, MOST_STRETCH)), 1)
+            white = round(float(np.clip(100 - 100 * level / PAGE_BECOMES, 0, MAX_STRETCH)), 1)
             black = black if white else 0.0  # a clean drawing is meant as it is
         return self.model_copy(update={"black_percent": black, "white_percent": white})
 
@@ -168,17 +168,17 @@ class Range(ToneStep, FindingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """By itself, and by hand."""
-        said = "Lets a flat picture use the whole range from black to white; leaves others alone."
+        message = "Lets a flat picture use the whole range from black to white; leaves others alone."
         return (
-            Offer(("range by itself", "auto range"), said, cls(automatic=True), Heading.BY_ITSELF),
+            Offer(("range by itself", "auto range"), message, cls(automatic=True), Heading.BY_ITSELF),
             Offer(("black and white points", "range of tones"), "Sets where black and where white begin.", cls()),
         )
 
 
-class Depths(ToneStep):
+class ShadowsHighlights(ToneStep):
     """Highlights and shadows: the two ends of the luminance, hue and strength of colours kept."""
 
-    kind: Literal["depths"] = "depths"
+    kind: Literal["shadows_highlights"] = "shadows_highlights"
     shadows: Percent = Field(0.0, description="Above nothing lightens what lies in shade; black stays.")
     highlights: Percent = Field(0.0, description="Below nothing brings back drawing in bright parts; white stays.")
     amounts: ClassVar[dict[str, str]] = {"shadows": "shadows", "highlights": "highlights"}
@@ -224,7 +224,7 @@ def tone_of(steps: tuple[Step, ...]) -> Tone | None:
 def _stretch(lacking: float) -> float:
     """How much of a lacking end is taken: little of little, and never all."""
     eagerness = min(max((lacking - NEARLY_RIGHT) / (FLAT - NEARLY_RIGHT), 0.0), 1.0)
-    return round(min(STRETCH_SHARE * eagerness * lacking, MOST_STRETCH), 1)
+    return round(min(STRETCH_SHARE * eagerness * lacking, MAX_STRETCH), 1)
 
 
 def _brightness_found(seen: npt.NDArray[np.uint8]) -> float:
@@ -241,7 +241,7 @@ def _brightness_found(seen: npt.NDArray[np.uint8]) -> float:
 def _brightness_between(median: float, aim: float, share: float) -> float:
     """The percentage that takes a median to an aim, or a share of the way there."""
     percent = 100 * share * (brightness_for(float(median)) - brightness_for(aim))
-    return round(float(np.clip(percent, -MOST_BRIGHTNESS, MOST_BRIGHTNESS)), 1)
+    return round(float(np.clip(percent, -MAX_BRIGHTNESS, MAX_BRIGHTNESS)), 1)
 
 
 def signed(value: float) -> str:

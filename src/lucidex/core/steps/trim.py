@@ -6,20 +6,20 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from lucidex.core.content import Raster, find_content
-from lucidex.core.frame import Frame, Note
-from lucidex.core.geometry import Box, Point, Size
-from lucidex.core.grounds import Ground
-from lucidex.core.steps.base import FindingStep, FramingStep, Offer, Sentence, Value, Words
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import Box, Point, Size
+from lucidex.core.geometry.transform import corners_of, shift
+from lucidex.core.picture.content import Raster, find_content
+from lucidex.core.picture.grounds import Ground
+from lucidex.core.steps.base import FindingStep, GeometryStep, Offer, Sentence, Value, Words
 from lucidex.core.steps.perspective import Spot
-from lucidex.core.transform import corners_of, shift
 from lucidex.core.units import format_number
 
 MAX_MARGIN = 200.0
 _TYPED = re.compile(r"trim(?:\s+to\s+content)?(?:,?\s+(?:margin\s+)?(\d{1,3}(?:[.,]\d{1,2})?)\s*%?(?:\s+margin)?)?")
 
 
-class Trim(FramingStep, FindingStep):
+class Trim(GeometryStep, FindingStep):
     """Cut to what was found, plus a margin in percent of its longer side.
 
     `found` are the corners of the content's bounds (content coordinates); `ground` the colour that goes on where
@@ -43,26 +43,26 @@ class Trim(FramingStep, FindingStep):
         spots = tuple(raster.to_content.map(corner) for corner in corners_of(content.window))
         return self.model_copy(update={"found": tuple(Spot(x=p.x, y=p.y) for p in spots), "ground": content.ground})
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The trimmed frame; the margin goes on beyond the picture where the ground is even."""
         if self.found is None:
-            return frame.with_note(
-                Note("Nothing was found on a plain ground, so nothing was trimmed. Change the tolerance, or crop.")
+            return geometry.with_remark(
+                Remark("Nothing was found on a plain ground, so nothing was trimmed. Change the tolerance, or crop.")
             )
-        box = self._box(frame)
-        inside = _held(box, frame.size)
+        box = self._box(geometry)
+        inside = _held(box, geometry.size)
         if inside == box:
-            return frame.cut(box)
+            return geometry.cut(box)
         if self.ground is not None:
-            return frame.widened(shift(-box.left, -box.top), box.size, self.ground)
-        return frame.cut(inside).with_note(
-            Note(
+            return geometry.widened(shift(-box.left, -box.top), box.size, self.ground)
+        return geometry.cut(inside).with_remark(
+            Remark(
                 "The margin would reach beyond the picture, whose ground is too uneven to go on; it ends at the edge."
             )
         )
 
-    def _box(self, frame: Frame) -> Box:
-        points = [frame.to_picture(Point(spot.x, spot.y)) for spot in self.found or ()]
+    def _box(self, geometry: PictureGeometry) -> Box:
+        points = [geometry.to_picture(Point(spot.x, spot.y)) for spot in self.found or ()]
         left, right = min(p.x for p in points), max(p.x for p in points)
         top, bottom = min(p.y for p in points), max(p.y for p in points)
         margin = max(right - left, bottom - top) * self.margin_percent / 100
@@ -84,8 +84,8 @@ class Trim(FramingStep, FindingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Trim by itself."""
-        said = "Finds the ink of a signature or the edge of a drawing on an empty ground, and leaves a margin."
-        return (Offer(("trim to content", "trim"), said, cls()),)
+        message = "Finds the ink of a signature or the edge of a drawing on an empty ground, and leaves a margin."
+        return (Offer(("trim to content", "trim"), message, cls()),)
 
     @classmethod
     def read(cls, text: str) -> "Trim | None":

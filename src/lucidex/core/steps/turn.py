@@ -3,9 +3,9 @@
 from enum import StrEnum
 from typing import ClassVar, Literal
 
-from lucidex.core.frame import Frame
-from lucidex.core.steps.base import FramingStep, Offer, PreviewClass, Sentence, Value, Words
-from lucidex.core.transform import mirror_left_right, mirror_top_bottom, quarter_turn
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.transform import mirror_left_right, mirror_top_bottom, quarter_turn
+from lucidex.core.steps.base import GeometryStep, Offer, PreviewClass, Sentence, Value, Words
 
 
 class Direction(StrEnum):
@@ -44,7 +44,7 @@ _MIRROR_OFFERS = (
 )
 
 
-class Turn(FramingStep):
+class Turn(GeometryStep):
     """Turn by one or two quarters."""
 
     kind: Literal["turn"] = "turn"
@@ -54,11 +54,11 @@ class Turn(FramingStep):
     variants: ClassVar[str] = "left; right; upside down"
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The turned frame."""
         quarters = _QUARTERS[self.direction]
-        size = frame.size if quarters == 2 else frame.size.turned
-        return frame.followed_by(quarter_turn(frame.size, quarters), size)
+        size = geometry.size if quarters == 2 else geometry.size.turned
+        return geometry.followed_by(quarter_turn(geometry.size, quarters), size)
 
     def sentence(self) -> Sentence:
         """For example: Turned a quarter to the left."""
@@ -68,20 +68,20 @@ class Turn(FramingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Left, right, upside down."""
-        return tuple(Offer(words, said, cls(direction=direction)) for direction, words, said in _TURN_OFFERS)
+        return tuple(Offer(words, message, cls(direction=direction)) for direction, words, message in _TURN_OFFERS)
 
 
-class Mirror(FramingStep):
+class Mirror(GeometryStep):
     """Let two opposite sides change places."""
 
     kind: Literal["mirror"] = "mirror"
     sides: Sides
     opens: ClassVar[bool] = False
 
-    def reframe(self, frame: Frame) -> Frame:
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The mirrored frame."""
         mirror = mirror_left_right if self.sides is Sides.LEFT_RIGHT else mirror_top_bottom
-        return frame.followed_by(mirror(frame.size), frame.size)
+        return geometry.followed_by(mirror(geometry.size), geometry.size)
 
     def sentence(self) -> Sentence:
         """For example: Mirrored, left and right changed places."""
@@ -90,4 +90,4 @@ class Mirror(FramingStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Both mirrorings."""
-        return tuple(Offer(words, said, cls(sides=sides)) for sides, words, said in _MIRROR_OFFERS)
+        return tuple(Offer(words, message, cls(sides=sides)) for sides, words, message in _MIRROR_OFFERS)

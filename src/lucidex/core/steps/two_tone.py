@@ -6,10 +6,10 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
-from lucidex.core.content import Raster
-from lucidex.core.effects.base import Effect
-from lucidex.core.effects.two_tone import PAPER_RADIUS, TwoTone, colour_of_ink, ink_in, parting
-from lucidex.core.grounds import HexColour, colour_of
+from lucidex.core.picture.content import Raster
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.two_tone import PAPER_RADIUS, TwoTone, colour_of_ink, ink_in, parting
+from lucidex.core.picture.grounds import HexColour, colour_of
 from lucidex.core.steps.base import FindingStep, Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount, EffectStep
 from lucidex.core.units import format_number

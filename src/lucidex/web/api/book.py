@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from lucidex.core.book import Book, BookPlace
+from lucidex.core.places.book import Book, BookPlace
 from lucidex.services import book
 from lucidex.web.context import App, Bearer
 
@@ -18,19 +18,19 @@ class ImportedOut(BaseModel):
 
 
 @router.get("/book")
-def read_book(app: App, who: Bearer, shipped: bool = True) -> Book:
+def read_book(app: App, actor: Bearer, shipped: bool = True) -> Book:
     """The person's own places, and the shipped ones, as a book."""
-    return book.export_book(app.workshop, who, shipped)
+    return book.export_book(app.workshop, actor, shipped)
 
 
 @router.post("/book", status_code=201)
-def import_book(app: App, who: Bearer, body: Book) -> ImportedOut:
+def import_book(app: App, actor: Bearer, body: Book) -> ImportedOut:
     """Add the places of a book, all or none."""
-    done = book.import_book(app.workshop, who, body.written().encode())
+    done = book.import_book(app.workshop, actor, body.written().encode())
     return ImportedOut(added=done.added, known=done.known)
 
 
 @router.post("/book/places", status_code=201)
-def add_place(app: App, who: Bearer, body: BookPlace) -> BookPlace:
+def add_place(app: App, actor: Bearer, body: BookPlace) -> BookPlace:
     """Write one place into the person's own book."""
-    return book.read_own(app.workshop, who, book.add_own(app.workshop, who, body)).place
+    return book.read_own(app.workshop, actor, book.add_own(app.workshop, actor, body)).place

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Request
 from starlette.concurrency import run_in_threadpool
 
 from lucidex.services import folios
-from lucidex.services.gather import bring_in_received, check_target
+from lucidex.services.intake import bring_in_received, check_target
 from lucidex.web.api.shapes import FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received
@@ -15,22 +15,22 @@ router = APIRouter(tags=["folios"])
 
 
 @router.get("/folios")
-def list_folios(app: App, who: Bearer) -> list[FolioOut]:
+def list_folios(app: App, actor: Bearer) -> list[FolioOut]:
     """Your folios and those shared with you, the last changed first."""
-    return [FolioOut.of(row) for row in folios.list_folios(app.workshop, who)]
+    return [FolioOut.of(row) for row in folios.list_folios(app.workshop, actor)]
 
 
 @router.post("/folios", status_code=201)
-def make_folio(app: App, who: Bearer, body: FolioIn) -> FolioDetail:
+def make_folio(app: App, actor: Bearer, body: FolioIn) -> FolioDetail:
     """Make a folio."""
-    folio_id = folios.make_folio(app.workshop, who, body.name)
-    return FolioDetail.of(folios.read_folio(app.workshop, who, folio_id))
+    folio_id = folios.make_folio(app.workshop, actor, body.name)
+    return FolioDetail.of(folios.read_folio(app.workshop, actor, folio_id))
 
 
 @router.get("/folios/{folio_id}")
-def read_folio(app: App, who: Bearer, folio_id: int) -> FolioDetail:
+def read_folio(app: App, actor: Bearer, folio_id: int) -> FolioDetail:
     """A folio with its pictures and places."""
-    return FolioDetail.of(folios.read_folio(app.workshop, who, folio_id))
+    return FolioDetail.of(folios.read_folio(app.workshop, actor, folio_id))
 
 
 @router.post(
@@ -41,14 +41,14 @@ def read_folio(app: App, who: Bearer, folio_id: int) -> FolioDetail:
 async def take_picture(
     request: Request,
     app: App,
-    who: Bearer,
+    actor: Bearer,
     folio_id: int,
     name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "picture",
 ) -> PictureTaken:
     """Bring in a picture: the request's body is the file itself."""
-    await run_in_threadpool(check_target, app.workshop, who, folio_id)
-    async with received(request, app, who, name) as file:
-        taken = await run_in_threadpool(bring_in_received, app.workshop, who, folio_id, name, file)
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
+    async with received(request, app, actor, name) as file:
+        taken = await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file)
     return PictureTaken(
         id=taken.picture_id,
         folio_id=taken.folio_id,

@@ -31,9 +31,9 @@ class LogoOut(BaseModel):
 
 
 @router.get("/logos")
-def list_logos(app: App, who: Bearer) -> list[LogoOut]:
+def list_logos(app: App, actor: Bearer) -> list[LogoOut]:
     """Your logos, the newest first."""
-    return [LogoOut.of(kept) for kept in logos.read_logos(app.workshop, who)]
+    return [LogoOut.of(kept) for kept in logos.read_logos(app.workshop, actor)]
 
 
 @router.post(
@@ -44,9 +44,9 @@ def list_logos(app: App, who: Bearer) -> list[LogoOut]:
 async def take_logo(
     request: Request,
     app: App,
-    who: Bearer,
+    actor: Bearer,
     name: Annotated[str, Query(max_length=2_000, description="The file's name")] = "logo",
 ) -> LogoOut:
     """Bring in a logo: the request's body is the file itself."""
-    async with received(request, app, who, name) as file:
-        return LogoOut.of(await run_in_threadpool(logos.keep_received_logo, app.workshop, who, name, file))
+    async with received(request, app, actor, name) as file:
+        return LogoOut.of(await run_in_threadpool(logos.keep_received_logo, app.workshop, actor, name, file))

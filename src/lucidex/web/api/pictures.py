@@ -4,16 +4,16 @@ from fastapi import APIRouter
 from starlette.responses import FileResponse
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
-from lucidex.core.places import PlaceDemand
-from lucidex.core.typed_places import read_demand
-from lucidex.services import prepare, wanted
+from lucidex.core.line.places import read_demand
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.services import documents, render_requests
 from lucidex.services.events import EventKind, note_alone
-from lucidex.services.gather import original_file
+from lucidex.services.intake import original_file
 from lucidex.services.logos import check_steps
 from lucidex.services.places import demand_of, find_place
+from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.context import App, AppContext, Bearer
-from lucidex.web.waiting import FILES
 
 router = APIRouter(tags=["pictures"])
 
@@ -21,61 +21,63 @@ _PASSING_PLACE = "0"  # the key of a place that hangs nowhere
 
 
 @router.get("/pictures/{picture_id}")
-def read_picture(app: App, who: Bearer, picture_id: int) -> DocumentOut:
+def read_picture(app: App, actor: Bearer, picture_id: int) -> DocumentOut:
     """The picture's document with its version."""
-    return DocumentOut.of(prepare.read_picture(app.workshop, who, picture_id))
+    return DocumentOut.of(documents.read_picture(app.workshop, actor, picture_id))
 
 
 @router.get("/pictures/{picture_id}/original", response_class=FileResponse, dependencies=[FILES])
-def read_original(app: App, who: Bearer, picture_id: int) -> FileResponse:
+def read_original(app: App, actor: Bearer, picture_id: int) -> FileResponse:
     """The original, byte for byte."""
-    path, name, facts = original_file(app.workshop, who, picture_id)
+    path, name, facts = original_file(app.workshop, actor, picture_id)
     return FileResponse(path, media_type=facts.media_type, filename=name)
 
 
 @router.put("/pictures/{picture_id}/document")
-def change_document(app: App, who: Bearer, picture_id: int, body: DocumentIn) -> DocumentOut:
+def change_document(app: App, actor: Bearer, picture_id: int, body: DocumentIn) -> DocumentOut:
     """Put a changed document in place; 409 where somebody else was faster, and nothing is lost."""
-    state = prepare.change(
-        app.workshop, who, picture_id, body.version, body.said, lambda before, facts: body.document
+    state = documents.change(
+        app.workshop, actor, picture_id, body.version, body.message, lambda before, facts: body.document
     )
     return DocumentOut.of(state)
 
 
 @router.post("/pictures/{picture_id}/undo")
-def undo(app: App, who: Bearer, picture_id: int, body: VersionIn) -> DocumentOut:
+def undo(app: App, actor: Bearer, picture_id: int, body: VersionIn) -> DocumentOut:
     """Take the last change back."""
-    return DocumentOut.of(prepare.undo(app.workshop, who, picture_id, body.version))
+    return DocumentOut.of(documents.undo(app.workshop, actor, picture_id, body.version))
 
 
 @router.post("/pictures/{picture_id}/redo")
-def redo(app: App, who: Bearer, picture_id: int, body: VersionIn) -> DocumentOut:
+def redo(app: App, actor: Bearer, picture_id: int, body: VersionIn) -> DocumentOut:
     """Make it again."""
-    return DocumentOut.of(prepare.redo(app.workshop, who, picture_id, body.version))
+    return DocumentOut.of(documents.redo(app.workshop, actor, picture_id, body.version))
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", response_class=FileResponse, dependencies=[FILES])
-def finished_file(app: App, who: Bearer, picture_id: int, place_id: int) -> FileResponse:
+def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> FileResponse:
     """The finished file for a hung place: the same bytes as on the wall."""
-    state = prepare.read_picture(app.workshop, who, picture_id)
-    place = find_place(app.workshop, who, place_id)
+    state = documents.read_picture(app.workshop, actor, picture_id)
+    place = find_place(app.workshop, actor, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    placed = wanted.in_place(app.workshop, state, str(place_id), demand_of(place))
-    note_alone(app.workshop, who.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
+    placed = render_requests.in_place(app.workshop, state, str(place_id), demand_of(place))
+    note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
     return _file(app, placed)
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
-def render(app: App, who: Bearer, picture_id: int, body: RenderIn) -> FileResponse:
+def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> FileResponse:
     """Render for any demand, with given steps and framing or the document's; nothing is recorded."""
-    state = prepare.read_picture(app.workshop, who, picture_id)
+    state = documents.read_picture(app.workshop, actor, picture_id)
     parts: dict[str, object] = {"framings": {_PASSING_PLACE: body.framing} if body.framing else {}}
     if body.steps is not None:
-        check_steps(app.workshop, who, body.steps)
+        check_steps(app.workshop, actor, body.steps)
         parts["steps"] = body.steps
-    passing = prepare.with_document(state, state.document.model_copy(update=parts))
-    return _file(app, wanted.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand)))
+    passing = documents.with_document(state, state.document.model_copy(update=parts))
+    return _file(
+        app, render_requests.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand))
+    )
 
 
 def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
@@ -85,18 +87,18 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
     return demand if demand is not None else read_demand(typed or "").demand()
 
 
-def _file(app: AppContext, placed: wanted.PlacedPicture) -> FileResponse:
-    finished = app.renderer.finish(placed.wanted)
+def _file(app: AppContext, placed: render_requests.PlacedPicture) -> FileResponse:
+    result = app.renderer.render_file(placed.rendering)
     headers = {
         "X-Result-Width": str(placed.size.width),
         "X-Result-Height": str(placed.size.height),
-        "X-Result-Bytes": str(finished.byte_count),
-        "X-Result-Key": finished.key,
-        "X-Result-Flags": ", ".join(flag.kind.value for flag in placed.flags_at(finished.byte_count)),
+        "X-Result-Bytes": str(result.byte_count),
+        "X-Result-Key": result.key,
+        "X-Result-Flags": ", ".join(flag.kind.value for flag in placed.flags_at(result.byte_count)),
     }
     return FileResponse(
-        finished.path,
-        media_type=placed.wanted.format.output.media_type,
+        result.path,
+        media_type=placed.rendering.format.output.media_type,
         filename=placed.file_name,
         headers=headers,
     )

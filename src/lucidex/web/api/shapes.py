@@ -6,13 +6,13 @@ from typing import Annotated
 from pydantic import BaseModel, Field
 
 from lucidex.core.document import Framing, PictureDocument
-from lucidex.core.geometry import Size
-from lucidex.core.places import PlaceDemand
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Picture, Place
+from lucidex.services.documents import PictureState
 from lucidex.services.folios import FolioRow, FolioView
 from lucidex.services.places import demand_of
-from lucidex.services.prepare import PictureState
 
 Version = Annotated[int, Field(ge=1, description="The version that was read; another one by now answers 409.")]
 
@@ -137,15 +137,15 @@ class DocumentOut(BaseModel):
     @classmethod
     def of(cls, state: PictureState) -> "DocumentOut":
         """From the service's state."""
-        frame = state.frame
+        geometry = state.geometry
         return cls(
             picture_id=state.picture_id,
             version=state.version,
             original_size=SizeOut.of(state.facts.upright),
-            size=SizeOut.of(frame.size),
+            size=SizeOut.of(geometry.size),
             undo=state.undo,
             redo=state.redo,
-            notes=[note.sentence for note in frame.notes],
+            notes=[note.sentence for note in geometry.remarks],
             document=state.document,
         )
 
@@ -155,7 +155,7 @@ class DocumentIn(BaseModel):
 
     version: Version
     document: PictureDocument
-    said: Annotated[str, Field(max_length=200, description="A few words for the history")] = "Changed by a script"
+    message: Annotated[str, Field(max_length=200, description="A few words for the history")] = "Changed by a script"
 
 
 class VersionIn(BaseModel):

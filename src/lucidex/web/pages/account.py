@@ -12,7 +12,7 @@ from lucidex.records.models import Scope
 from lucidex.services import people, sessions
 from lucidex.services.events import EventKind, note_alone
 from lucidex.web.context import SESSION_KEY, App, AppContext, SignedIn, address_of
-from lucidex.web.security import check_csrf, said_before, say_next, start_session
+from lucidex.web.security import check_csrf, message_before, say_next, start_session
 from lucidex.web.templating import page
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -45,15 +45,15 @@ async def sign_in(
     address = address_of(request)
     await anyio.sleep(app.limiter.count(address, login))
     async with app.queues.passwords.seat(_NOBODY):
-        who = await run_in_threadpool(people.check_password, app.workshop, login, password)
-    if who is None:
-        said = f"Refused for the name “{login.strip()[:60]}”."
-        await run_in_threadpool(note_alone, app.workshop, None, EventKind.REFUSED, said, address)
+        actor = await run_in_threadpool(people.check_password, app.workshop, login, password)
+    if actor is None:
+        message = f"Refused for the name “{login.strip()[:60]}”."
+        await run_in_threadpool(note_alone, app.workshop, None, EventKind.REFUSED, message, address)
         values = {"next": _own_path(next), "demo": app.demo_login, "trouble": _WRONG, "login": login}
         return page(request, "account/sign_in.html", status_code=401, **values)
     app.limiter.succeeded(address, login)
     browser = request.headers.get("user-agent", "")
-    start_session(request, await run_in_threadpool(sessions.begin_session, app.workshop, who, address, browser))
+    start_session(request, await run_in_threadpool(sessions.begin_session, app.workshop, actor, address, browser))
     return RedirectResponse(_own_path(next), 303)
 
 
@@ -67,51 +67,51 @@ def sign_out(request: Request, app: App) -> RedirectResponse:
     return RedirectResponse("/sign-in", 303)
 
 
-def _account(request: Request, app: AppContext, who: SignedIn, fresh: str | None = None) -> HTMLResponse:
+def _account(request: Request, app: AppContext, actor: SignedIn, fresh: str | None = None) -> HTMLResponse:
     values: dict[str, Any] = {
-        "who": who,
-        "tokens": sessions.list_tokens(app.workshop, who),
-        "sessions": sessions.list_sessions(app.workshop, who),
+        "actor": actor,
+        "tokens": sessions.list_tokens(app.workshop, actor),
+        "sessions": sessions.list_sessions(app.workshop, actor),
         "here": request.state.session_id,
         "days": sessions.TOKEN_DAYS,
         "fresh": fresh,
-        "said": said_before(request),
+        "message": message_before(request),
     }
     return page(request, "account/account.html", **values)
 
 
 @router.get("/account")
-def account(request: Request, app: App, who: SignedIn) -> HTMLResponse:
+def account(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     """The person's name, password, sessions and tokens."""
-    return _account(request, app, who)
+    return _account(request, app, actor)
 
 
 @router.post("/account/name")
 def rename(
-    request: Request, app: App, who: SignedIn, name: Annotated[str, Form(max_length=120)] = ""
+    request: Request, app: App, actor: SignedIn, name: Annotated[str, Form(max_length=120)] = ""
 ) -> RedirectResponse:
     """Another name, as colleagues see it."""
-    people.rename_person(app.workshop, who, who.id, name)
+    people.rename_person(app.workshop, actor, actor.id, name)
     return RedirectResponse("/account", 303)
 
 
 @router.post("/account/password")
 def change_password(
-    request: Request, app: App, who: SignedIn, old: Password = "", new: Password = "", again: Password = ""
+    request: Request, app: App, actor: SignedIn, old: Password = "", new: Password = "", again: Password = ""
 ) -> RedirectResponse:
     """Another password; every other session ends."""
     if new != again:
         raise OutOfRangeError("The new password was typed in two ways. Nothing was changed.")
-    app.limiter.count(address_of(request), who.login)
-    people.change_password(app.workshop, who, old, new, request.state.session_id)
+    app.limiter.count(address_of(request), actor.login)
+    people.change_password(app.workshop, actor, old, new, request.state.session_id)
     say_next(request, "The password was changed. All your other sessions were ended.")
     return RedirectResponse("/account", 303)
 
 
 @router.post("/account/sessions/{session_id}/end")
-def end_session(app: App, who: SignedIn, session_id: int) -> RedirectResponse:
+def end_session(app: App, actor: SignedIn, session_id: int) -> RedirectResponse:
     """End a session elsewhere."""
-    sessions.end_session_of(app.workshop, who, session_id)
+    sessions.end_session_of(app.workshop, actor, session_id)
     return RedirectResponse("/account", 303)
 
 
@@ -119,17 +119,17 @@ def end_session(app: App, who: SignedIn, session_id: int) -> RedirectResponse:
 def new_token(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     name: Annotated[str, Form(max_length=120)] = "",
     scope: Annotated[Scope, Form()] = Scope.CHANGE,
     days: Annotated[int, Form(ge=0, le=365)] = 0,
 ) -> HTMLResponse:
     """Make a token and show it this once."""
-    return _account(request, app, who, sessions.make_token(app.workshop, who, name, scope, days or None))
+    return _account(request, app, actor, sessions.make_token(app.workshop, actor, name, scope, days or None))
 
 
 @router.post("/account/tokens/{token_id}/revoke")
-def drop_token(app: App, who: SignedIn, token_id: int) -> RedirectResponse:
+def drop_token(app: App, actor: SignedIn, token_id: int) -> RedirectResponse:
     """Make a token worthless."""
-    sessions.revoke_token(app.workshop, who, token_id)
+    sessions.revoke_token(app.workshop, actor, token_id)
     return RedirectResponse("/account", 303)

@@ -7,17 +7,17 @@ from starlette.responses import FileResponse, HTMLResponse, Response
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
-from lucidex.core.geometry import Size, Window
+from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.units import format_weight
+from lucidex.services.documents import PictureState, read_picture
 from lucidex.services.events import EventKind, note_alone
 from lucidex.services.places import find_place
-from lucidex.services.prepare import PictureState, read_picture
-from lucidex.services.wanted import PlacedPicture, in_place, on_screen, up_to
-from lucidex.web.bench_view import PlaceView, place_view
+from lucidex.services.render_requests import PlacedPicture, in_place, on_screen, up_to
+from lucidex.web.admission import FILES, PREVIEWS
+from lucidex.web.bench.stage import preview_key
+from lucidex.web.bench.view import PlaceView, place_view
 from lucidex.web.context import App, AppContext, SignedIn
-from lucidex.web.stage_facts import look_key
 from lucidex.web.templating import partial
-from lucidex.web.waiting import FILES, PREVIEWS
 
 router = APIRouter(include_in_schema=False)
 
@@ -30,7 +30,7 @@ Part = Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\
 def preview(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     picture_id: int,
     w: Edge = 320,
     h: Edge = 320,
@@ -45,20 +45,20 @@ def preview(
     `part` is a window of it (left, top, width and height in its pixels), drawn to exactly w × h. `mark` shows what
     is clipped.
     """
-    state = read_picture(app.workshop, who, picture_id)
+    state = read_picture(app.workshop, actor, picture_id)
     document = up_to(state.document, before)
     if original:
         document = document.model_copy(update={"steps": ()})
-    wanted = on_screen(app.workshop, state, document, Size(w, h), window_of(part))
+    rendering = on_screen(app.workshop, state, document, Size(w, h), window_of(part))
     # for ever only under the name of all that decides it; any other name is asked for again
-    kept = FOREVER if v == look_key(state, document) else "private, no-cache"
-    headers = {"Cache-Control": kept, "ETag": f'"{wanted.key}{"-marked" * mark}"'}
+    kept = FOREVER if v == preview_key(state, document) else "private, no-cache"
+    headers = {"Cache-Control": kept, "ETag": f'"{rendering.key}{"-marked" * mark}"'}
     if request.headers.get("if-none-match") == headers["ETag"]:
         return Response(status_code=304, headers=headers)
     if mark:
-        return Response(app.renderer.marked_preview(wanted), media_type="image/png", headers=headers)
-    content = app.renderer.preview(wanted)
-    return Response(content, media_type=wanted.format.output.media_type, headers=headers)
+        return Response(app.renderer.marked_preview(rendering), media_type="image/png", headers=headers)
+    content = app.renderer.preview(rendering)
+    return Response(content, media_type=rendering.format.output.media_type, headers=headers)
 
 
 def window_of(part: str | None) -> Window | None:
@@ -67,17 +67,17 @@ def window_of(part: str | None) -> Window | None:
 
 
 def _placed(
-    app: AppContext, who: SignedIn, picture_id: int, place_id: int, as_format: FormatName | None = None
+    app: AppContext, actor: SignedIn, picture_id: int, place_id: int, as_format: FormatName | None = None
 ) -> tuple[PictureState, PlacedPicture]:
-    state, view = _place_view(app, who, picture_id, place_id)
+    state, view = _place_view(app, actor, picture_id, place_id)
     if as_format is None and view.placed is not None:
         return state, view.placed
     return state, in_place(app.workshop, state, str(place_id), view.demand, as_format)
 
 
-def _place_view(app: AppContext, who: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceView]:
-    state = read_picture(app.workshop, who, picture_id)
-    row = find_place(app.workshop, who, place_id)
+def _place_view(app: AppContext, actor: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceView]:
+    state = read_picture(app.workshop, actor, picture_id)
+    row = find_place(app.workshop, actor, place_id)
     if row.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
     return state, place_view(app, state, row)
@@ -86,43 +86,43 @@ def _place_view(app: AppContext, who: SignedIn, picture_id: int, place_id: int) 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", dependencies=[FILES])
 def finished_file(
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     picture_id: int,
     place_id: int,
     key: Annotated[str | None, Query(max_length=64)] = None,
     download: bool = False,
 ) -> FileResponse:
     """The finished file; what hangs on the wall is this very file."""
-    _, placed = _placed(app, who, picture_id, place_id)
-    finished = app.renderer.finish(placed.wanted)
-    same = key is None or key == finished.key
+    _, placed = _placed(app, actor, picture_id, place_id)
+    result = app.renderer.render_file(placed.rendering)
+    same = key is None or key == result.key
     if download:
-        note_alone(app.workshop, who.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
+        note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
     return FileResponse(
-        finished.path,
-        media_type=placed.wanted.format.output.media_type,
+        result.path,
+        media_type=placed.rendering.format.output.media_type,
         filename=placed.file_name if download else None,
-        headers={"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": finished.key},
+        headers={"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key},
     )
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file-again", dependencies=[FILES])
-def compressed_again(app: App, who: SignedIn, picture_id: int, place_id: int) -> Response:
+def compressed_again(app: App, actor: SignedIn, picture_id: int, place_id: int) -> Response:
     """The finished file as a place shows it that compresses everything once more; only to look at."""
-    _, placed = _placed(app, who, picture_id, place_id)
-    content = app.renderer.compressed_again(placed.wanted)
+    _, placed = _placed(app, actor, picture_id, place_id)
+    content = app.renderer.compressed_again(placed.rendering)
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/frame", dependencies=[FILES])
 def frame_on_wall(
-    request: Request, app: App, who: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge
+    request: Request, app: App, actor: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge
 ) -> HTMLResponse:
     """A frame on the wall, once its file is finished."""
-    _, view = _place_view(app, who, picture_id, place_id)
+    _, view = _place_view(app, actor, picture_id, place_id)
     if view.placed is not None:
-        app.renderer.finish(view.placed.wanted)
-        _, view = _place_view(app, who, picture_id, place_id)
+        app.renderer.render_file(view.placed.rendering)
+        _, view = _place_view(app, actor, picture_id, place_id)
     values = {"picture_id": picture_id, "place_view": view, "width": width, "height": height}
     return partial(request, "bench/frame.html", **values)
 
@@ -131,13 +131,13 @@ def frame_on_wall(
 def weight_as(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     picture_id: int,
     place_id: int,
     format: FormatName,
 ) -> HTMLResponse:
     """The real weight in one format, by encoding it."""
-    _, placed = _placed(app, who, picture_id, place_id, format)
-    finished = app.renderer.finish(placed.wanted)
-    over = placed.demand.max_bytes is not None and finished.byte_count > placed.demand.max_bytes
-    return partial(request, "bench/weight.html", words=format_weight(finished.byte_count), over=over)
+    _, placed = _placed(app, actor, picture_id, place_id, format)
+    result = app.renderer.render_file(placed.rendering)
+    over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
+    return partial(request, "bench/weight.html", words=format_weight(result.byte_count), over=over)

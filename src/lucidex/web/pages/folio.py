@@ -9,8 +9,8 @@ from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Re
 from lucidex.core.document import Texts
 from lucidex.core.errors import OutOfRangeError
 from lucidex.records.models import Scope
-from lucidex.services import changes, folios, gather
-from lucidex.services.prepare import change, read_picture
+from lucidex.services import edits, folios, intake
+from lucidex.services.documents import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import lead_to, page, partial
@@ -27,21 +27,23 @@ def folio(folio_id: int) -> RedirectResponse:
 
 
 @router.get("/folios/{folio_id}/gather")
-def gather_page(request: Request, app: App, who: SignedIn, folio_id: int, removed: int | None = None) -> HTMLResponse:
+def gather_page(
+    request: Request, app: App, actor: SignedIn, folio_id: int, removed: int | None = None
+) -> HTMLResponse:
     """The sheet of pictures."""
-    return page(request, "gather/gather.html", **_sheet(app, who, folio_id), removed=removed)
+    return page(request, "gather/gather.html", **_sheet(app, actor, folio_id), removed=removed)
 
 
-def _sheet(app: AppContext, who: SignedIn, folio_id: int) -> dict[str, Any]:
-    view = folios.read_folio(app.workshop, who, folio_id)
-    states = [read_picture(app.workshop, who, picture.id) for picture in view.pictures]
-    return {"who": who, "view": view, "states": states}
+def _sheet(app: AppContext, actor: SignedIn, folio_id: int) -> dict[str, Any]:
+    view = folios.read_folio(app.workshop, actor, folio_id)
+    states = [read_picture(app.workshop, actor, picture.id) for picture in view.pictures]
+    return {"actor": actor, "view": view, "states": states}
 
 
 @router.post("/folios/{folio_id}/name")
-def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max_length=500)] = "") -> Response:
+def rename(app: App, actor: SignedIn, folio_id: int, name: Annotated[str, Form(max_length=500)] = "") -> Response:
     """Give the folio another name."""
-    folios.rename_folio(app.workshop, who, folio_id, name)
+    folios.rename_folio(app.workshop, actor, folio_id, name)
     return RedirectResponse(f"/folios/{folio_id}/gather", 303)
 
 
@@ -49,44 +51,44 @@ def rename(app: App, who: SignedIn, folio_id: int, name: Annotated[str, Form(max
 def share(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     folio_id: int,
     login: Annotated[str, Form(max_length=200)] = "",
     scope: Annotated[Scope, Form()] = Scope.CHANGE,
 ) -> Response:
     """Share the folio with a colleague, to change it too or only to look."""
-    folios.share_folio(app.workshop, who, folio_id, login, scope)
+    folios.share_folio(app.workshop, actor, folio_id, login, scope)
     return lead_to(request, f"/folios/{folio_id}/gather")
 
 
 @router.post("/folios/{folio_id}/hand-over")
 def hand_over(
-    request: Request, app: App, who: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = ""
+    request: Request, app: App, actor: SignedIn, folio_id: int, login: Annotated[str, Form(max_length=200)] = ""
 ) -> Response:
     """Give the folio to a colleague."""
-    folios.hand_over_folio(app.workshop, who, folio_id, login)
+    folios.hand_over_folio(app.workshop, actor, folio_id, login)
     return lead_to(request, f"/folios/{folio_id}/gather")
 
 
 @router.post("/folios/{folio_id}/shares/{person_id}/remove")
-def unshare(app: App, who: SignedIn, folio_id: int, person_id: int) -> Response:
+def unshare(app: App, actor: SignedIn, folio_id: int, person_id: int) -> Response:
     """Stop sharing with a colleague."""
-    folios.unshare_folio(app.workshop, who, folio_id, person_id)
+    folios.unshare_folio(app.workshop, actor, folio_id, person_id)
     return RedirectResponse(f"/folios/{folio_id}/gather", 303)
 
 
 @router.post("/pictures/{picture_id}/remove")
-def remove(app: App, who: SignedIn, picture_id: int) -> Response:
+def remove(app: App, actor: SignedIn, picture_id: int) -> Response:
     """Take a picture out of its folio."""
-    state = read_picture(app.workshop, who, picture_id)
-    gather.remove_picture(app.workshop, who, picture_id)
+    state = read_picture(app.workshop, actor, picture_id)
+    intake.remove_picture(app.workshop, actor, picture_id)
     return RedirectResponse(f"/folios/{state.folio_id}/gather?removed={picture_id}", 303)
 
 
 @router.post("/pictures/{picture_id}/put-back")
-def put_back(app: App, who: SignedIn, picture_id: int) -> Response:
+def put_back(app: App, actor: SignedIn, picture_id: int) -> Response:
     """Put a removed picture back."""
-    folio_id = gather.put_back_picture(app.workshop, who, picture_id)
+    folio_id = intake.put_back_picture(app.workshop, actor, picture_id)
     return RedirectResponse(f"/folios/{folio_id}/gather", 303)
 
 
@@ -94,7 +96,7 @@ def put_back(app: App, who: SignedIn, picture_id: int) -> Response:
 def write_texts(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     picture_id: int,
     version: Annotated[int, Form(ge=0)],
     alternative: Annotated[str, Form(max_length=20_000)] = "",
@@ -107,12 +109,12 @@ def write_texts(
     except ValidationError as error:
         field = str(error.errors()[0]["loc"][-1])
         raise OutOfRangeError(f"The {field} text is too long.") from error
-    state = change(app.workshop, who, picture_id, version, "Wrote the texts", changes.set_texts(texts))
+    state = change(app.workshop, actor, picture_id, version, "Wrote the texts", edits.set_texts(texts))
     return partial(request, "gather/texts.html", state=state, saved=True)
 
 
 @router.get("/pictures/{picture_id}/original")
-def original(app: App, who: SignedIn, picture_id: int) -> FileResponse:
+def original(app: App, actor: SignedIn, picture_id: int) -> FileResponse:
     """The original, byte for byte."""
-    path, name, facts = gather.original_file(app.workshop, who, picture_id)
+    path, name, facts = intake.original_file(app.workshop, actor, picture_id)
     return FileResponse(path, media_type=facts.media_type, filename=name)

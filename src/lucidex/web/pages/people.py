@@ -8,7 +8,7 @@ from starlette.responses import HTMLResponse, RedirectResponse
 from lucidex.services import people
 from lucidex.services.events import AT_ONCE, EventKind, read_events
 from lucidex.web.context import App, SignedIn
-from lucidex.web.security import check_csrf, said_before, say_next
+from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -17,55 +17,55 @@ Name = Annotated[str, Form(max_length=120)]
 
 
 @router.get("/people")
-def people_page(request: Request, app: App, who: SignedIn) -> HTMLResponse:
+def people_page(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     """All accounts."""
-    found = people.read_people(app.workshop, who)
-    return page(request, "people/people.html", who=who, people=found, fresh=None, said=said_before(request))
+    found = people.read_people(app.workshop, actor)
+    return page(request, "people/people.html", actor=actor, people=found, fresh=None, message=message_before(request))
 
 
 @router.post("/people")
-def add(request: Request, app: App, who: SignedIn, login: Name = "", name: Name = "") -> HTMLResponse:
+def add(request: Request, app: App, actor: SignedIn, login: Name = "", name: Name = "") -> HTMLResponse:
     """Open an account; its first password is shown this once."""
-    added, password = people.invite_person(app.workshop, who, login, name)
-    found = people.read_people(app.workshop, who)
-    return page(request, "people/people.html", who=who, people=found, fresh=(added.login, password), said="")
+    added, password = people.invite_person(app.workshop, actor, login, name)
+    found = people.read_people(app.workshop, actor)
+    return page(request, "people/people.html", actor=actor, people=found, fresh=(added.login, password), message="")
 
 
 @router.post("/people/{person_id}/name")
-def rename(app: App, who: SignedIn, person_id: int, name: Name = "") -> RedirectResponse:
+def rename(app: App, actor: SignedIn, person_id: int, name: Name = "") -> RedirectResponse:
     """Another name."""
-    people.rename_person(app.workshop, who, person_id, name)
+    people.rename_person(app.workshop, actor, person_id, name)
     return RedirectResponse("/people", 303)
 
 
 @router.post("/people/{person_id}/password")
-def reset(request: Request, app: App, who: SignedIn, person_id: int) -> HTMLResponse:
+def reset(request: Request, app: App, actor: SignedIn, person_id: int) -> HTMLResponse:
     """A fresh password, shown this once."""
-    password = people.reset_password(app.workshop, who, person_id)
-    found = people.read_people(app.workshop, who)
+    password = people.reset_password(app.workshop, actor, person_id)
+    found = people.read_people(app.workshop, actor)
     login = next(person.login for person in found if person.id == person_id)
-    return page(request, "people/people.html", who=who, people=found, fresh=(login, password), said="")
+    return page(request, "people/people.html", actor=actor, people=found, fresh=(login, password), message="")
 
 
 @router.post("/people/{person_id}/close")
-def close(request: Request, app: App, who: SignedIn, person_id: int) -> RedirectResponse:
+def close(request: Request, app: App, actor: SignedIn, person_id: int) -> RedirectResponse:
     """Close an account; what it owns stays."""
-    people.disable_person(app.workshop, who, person_id)
+    people.disable_person(app.workshop, actor, person_id)
     say_next(request, "The account was closed; its sessions and tokens ended at once. Its folios are still there.")
     return RedirectResponse("/people", 303)
 
 
 @router.post("/people/{person_id}/open")
-def open_again(app: App, who: SignedIn, person_id: int) -> RedirectResponse:
+def open_again(app: App, actor: SignedIn, person_id: int) -> RedirectResponse:
     """Open a closed account again."""
-    people.enable_person(app.workshop, who, person_id)
+    people.enable_person(app.workshop, actor, person_id)
     return RedirectResponse("/people", 303)
 
 
 @router.post("/people/{person_id}/admin")
-def administer(app: App, who: SignedIn, person_id: int, admin: Annotated[bool, Form()] = False) -> RedirectResponse:
+def administer(app: App, actor: SignedIn, person_id: int, admin: Annotated[bool, Form()] = False) -> RedirectResponse:
     """Make somebody an administrator, or no longer."""
-    people.make_admin(app.workshop, who, person_id, admin)
+    people.make_admin(app.workshop, actor, person_id, admin)
     return RedirectResponse("/people", 303)
 
 
@@ -73,11 +73,13 @@ def administer(app: App, who: SignedIn, person_id: int, admin: Annotated[bool, F
 def log(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     kind: EventKind | None = None,
     before: Annotated[int | None, Query(ge=1)] = None,
 ) -> HTMLResponse:
     """What happened, the newest first."""
-    found = read_events(app.workshop, who.is_admin, kind, before)
+    found = read_events(app.workshop, actor.is_admin, kind, before)
     earlier = found[-1].id if len(found) == AT_ONCE else None
-    return page(request, "people/log.html", who=who, events=found, kind=kind, kinds=list(EventKind), earlier=earlier)
+    return page(
+        request, "people/log.html", actor=actor, events=found, kind=kind, kinds=list(EventKind), earlier=earlier
+    )

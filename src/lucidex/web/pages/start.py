@@ -7,10 +7,10 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse
 
-from lucidex.core.places import PlaceDemand, demand_words
-from lucidex.core.typed_places import read_demand
+from lucidex.core.line.places import read_demand
+from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.services.folios import list_folios
-from lucidex.services.gather import BroughtIn, NewFolio, bring_in_received, check_target
+from lucidex.services.intake import BroughtIn, NewFolio, bring_in_received, check_target
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page
@@ -48,13 +48,13 @@ class ReadSize(BaseModel):
 
 
 @router.get("/")
-def start(request: Request, app: App, who: SignedIn) -> HTMLResponse:
+def start(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     """Drop area, wanted sizes, folios."""
-    return page(request, "start/start.html", who=who, folios=list_folios(app.workshop, who))
+    return page(request, "start/start.html", actor=actor, folios=list_folios(app.workshop, actor))
 
 
 @router.get("/start/size")
-def read_size(who: SignedIn, text: Annotated[str, Query(max_length=200)]) -> ReadSize:
+def read_size(actor: SignedIn, text: Annotated[str, Query(max_length=200)]) -> ReadSize:
     """Whether a typed size is understood, before anything is dropped."""
     return ReadSize(words=demand_words(read_demand(text).demand()))
 
@@ -63,23 +63,23 @@ def read_size(who: SignedIn, text: Annotated[str, Query(max_length=200)]) -> Rea
 async def first_picture(
     request: Request,
     app: App,
-    who: SignedIn,
+    actor: SignedIn,
     name: FileName = "picture",
     size: Annotated[list[SizeText], Query(max_length=30)] = [],  # noqa: B006
 ) -> Arrived:
     """Take a picture into a folio of its own, made together with the places typed for it."""
     demands: tuple[PlaceDemand, ...] = tuple(read_demand(text).demand() for text in size)
     new = NewFolio(name.rpartition(".")[0] or name, demands)
-    await run_in_threadpool(check_target, app.workshop, who, new)
-    async with received(request, app, who, name) as file:
-        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, who, new, name, file))
+    await run_in_threadpool(check_target, app.workshop, actor, new)
+    async with received(request, app, actor, name) as file:
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file))
 
 
 @router.post("/folios/{folio_id}/pictures")
 async def another_picture(
-    request: Request, app: App, who: SignedIn, folio_id: int, name: FileName = "picture"
+    request: Request, app: App, actor: SignedIn, folio_id: int, name: FileName = "picture"
 ) -> Arrived:
     """Take a picture into a folio."""
-    await run_in_threadpool(check_target, app.workshop, who, folio_id)
-    async with received(request, app, who, name) as file:
-        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, who, folio_id, name, file))
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
+    async with received(request, app, actor, name) as file:
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file))

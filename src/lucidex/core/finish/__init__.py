@@ -1,0 +1,1 @@
+"""What is drawn onto the finished size."""

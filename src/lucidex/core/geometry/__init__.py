@@ -1,0 +1,1 @@
+"""Sizes, windows, transforms, and the one geometry that the steps of a picture compose."""

@@ -1,0 +1,1 @@
+"""What typed words mean."""

@@ -1,0 +1,1 @@
+"""What is done to pixels once they are framed: tone, effects, grounds."""

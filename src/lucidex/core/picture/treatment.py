@@ -1,0 +1,48 @@
+"""What is done to the pixels of a part once it is framed: grounds made clear, the development, and effects."""
+
+from dataclasses import dataclass
+
+import pyvips
+
+from lucidex.core.geometry.transform import Transform
+from lucidex.core.picture.background_removal import BackgroundRemoval, clear
+from lucidex.core.picture.colour import to_light, to_srgb
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.tone.amounts import Tone
+from lucidex.core.picture.tone.development import develop
+
+
+@dataclass(frozen=True)
+class Treatment:
+    """Clearings look at the original's own colours, so they go first; then tone; then effects, in their own order."""
+
+    background_removals: tuple[BackgroundRemoval, ...] = ()
+    tone: Tone | None = None
+    effects: tuple[Effect, ...] = ()
+
+    def reach(self, unit: float) -> int:
+        """How many drawn pixels away something can still change a pixel."""
+        return sum(effect.reach(unit) for effect in self.effects)
+
+    def ready(self, part: pyvips.Image) -> pyvips.Image:
+        """A framed part in the colours that the treatment begins with.
+
+        Where there is tone, a wide gamut and 16 bits are kept: as linear light, or as 16 bits of sRGB. Else the
+        output's own 8 bits of sRGB.
+        """
+        if self.tone is None or self.background_removals:
+            return to_srgb(part)
+        light = to_light(part)
+        return light if light is not None else to_srgb(part, 16 if part.format == "ushort" else 8)
+
+    def of(self, ready: pyvips.Image, to_content: Transform, unit: float) -> pyvips.Image:
+        """The treated part: 8-bit sRGB of 3 or 4 bands. `to_content` leads from its pixels to content coordinates."""
+        image = clear(ready, self.background_removals, to_content)
+        if self.tone is not None:
+            image = develop(image, self.tone)
+        if not self.effects:
+            return image
+        pixels = image.numpy()
+        for effect in self.effects:
+            pixels = effect.on(pixels, unit)
+        return pyvips.Image.new_from_array(pixels, interpretation="srgb")

@@ -1,0 +1,124 @@
+"""What a place demands: a measure, rule of fit, format, ceiling, resolution, how it shows what it gets."""
+
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.geometry.fit import Anchor, Rule
+from lucidex.core.geometry.sizes import Size, check_output_size
+from lucidex.core.picture.grounds import Ground
+from lucidex.core.places.measures import Edge, ExactSize, Measure, Multiple, Shape
+from lucidex.core.units import LengthUnit, format_number, format_weight, length_of
+
+MAX_NOTE = 500
+
+
+class Displays(StrEnum):
+    """How a place shows what it gets."""
+
+    TRUE_SIZE = "at true size"
+    ONE_SIZE = "always at one size"
+    COMPRESSES = "compresses it again"
+
+
+class PlaceDemand(BaseModel):
+    """All that a place asks of a picture."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    measure: Measure
+    rule: Rule = Rule.COVER
+    anchor: Anchor = Anchor.CENTRE
+    enlarges: bool = Field(True, description="Whether a picture that is shown whole may be enlarged.")
+    ground: Ground = "#ffffff"
+    format: FormatName | None = Field(None, description="Without one: JPEG, or PNG where areas are clear.")
+    also: Annotated[tuple[FormatName, ...], Field(max_length=len(FormatName))] = Field(
+        (), description="Further formats in which each picture is written, beside the first."
+    )
+    quality: Annotated[int, Field(ge=1, le=100)] | None = None
+    max_bytes: Annotated[int, Field(ge=100, le=2_000_000_000)] | None = None
+    pixels_per_inch: Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)] | None = None
+    unit: LengthUnit = Field(LengthUnit.PX, description="The unit in which the size is said; pixels count.")
+    displays: Displays = Displays.TRUE_SIZE
+    displayed_width_px: Edge | None = Field(None, description="With “always at one size”: that width on the page.")
+    note: Annotated[str, Field(max_length=MAX_NOTE)] = ""
+
+    def size_for(self, picture: Size) -> Size:
+        """The size of the box that this place offers to a picture.
+
+        Raises OutOfRangeError where the size that follows from the picture exceeds the limits.
+        """
+        return check_output_size(self.measure.size_for(picture))
+
+    @property
+    def is_cropped(self) -> bool:
+        """Whether a part of the picture is chosen for it: a size with a shape of its own, covered."""
+        return isinstance(self.measure, ExactSize | Shape | Multiple) and self.rule is Rule.COVER
+
+
+RULE_WORDS = {
+    Rule.COVER: "cover the place",
+    Rule.CONTAIN: "show whole",
+    Rule.SCALE_DOWN: "no larger than",
+    Rule.FILL: "stretch",
+}
+
+
+def explain_limits(error: ValidationError) -> str:
+    """One sentence from the first thing that a schema refused."""
+    first = error.errors()[0]
+    name = str(first["loc"][-1]).removesuffix("_px").replace("_", " ") if first["loc"] else "size"
+    limits = first.get("ctx", {})
+    given = first["input"] if isinstance(first["input"], int | float | str) else ""
+    message = f"The {name} cannot be “{str(given)[:40]}”" if given != "" else f"The {name} is not possible"
+    if "error" in limits:
+        return str(limits["error"])
+    bounds = [
+        words.format(limits[key])
+        for key, words in (("ge", "at least {}"), ("gt", "more than {}"), ("le", "at most {}"))
+        if key in limits
+    ]
+    return f"{message}: it must be {' and '.join(bounds)}." if bounds else f"{message}: {first['msg'].lower()}."
+
+
+def demand_words(demand: PlaceDemand) -> str:
+    """A place in a few words, for example `1600 × 640, at most 180 kB, WebP`."""
+    parts = [printed_words(demand) or demand.measure.words()]
+    if demand.rule is not Rule.COVER:
+        parts.append(RULE_WORDS[demand.rule])
+    if demand.anchor is not Anchor.CENTRE:
+        parts.append(f"picture kept {demand.anchor}")
+    if demand.max_bytes is not None:
+        parts.append(f"at most {format_weight(demand.max_bytes)}")
+    if demand.pixels_per_inch is not None:
+        parts.append(f"{format_number(demand.pixels_per_inch)} pixels per inch")
+    if not demand.enlarges:
+        parts.append("never enlarged")
+    if demand.format is not None:
+        parts.append(f"as {' + '.join(one.label for one in (demand.format, *demand.also))}")
+    elif demand.also:
+        parts.append(f"also as {' + '.join(one.label for one in demand.also)}")
+    return ", ".join(parts)
+
+
+def printed_words(demand: PlaceDemand) -> str | None:
+    """An exact size in its own unit with its pixels, for example `8 × 6 cm (945 × 709 px)`; None in pixels."""
+    measure = demand.measure
+    if demand.unit is LengthUnit.PX or demand.pixels_per_inch is None or not isinstance(measure, ExactSize):
+        return None
+    width, height = (
+        format_number(length_of(pixels, demand.unit, demand.pixels_per_inch))
+        for pixels in (measure.width_px, measure.height_px)
+    )
+    return f"{width} × {height} {demand.unit} ({measure.words()} px)"
+
+
+def amended(demand: PlaceDemand, **parts: object) -> PlaceDemand:
+    """The demand with some parts replaced. Raises OutOfRangeError in words."""
+    try:
+        return PlaceDemand.model_validate({**demand.model_dump(mode="json"), **parts})
+    except ValidationError as error:
+        raise OutOfRangeError(explain_limits(error)) from error

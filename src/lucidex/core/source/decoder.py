@@ -1,0 +1,280 @@
+"""Any supported file to pixels and facts.
+
+Everything here may meet hostile bytes: callers run it in a process of its own with limits on time and memory. What
+leaves that process are raw pixels, checked facts and a profile that was written here (`profiles`), never the
+file's own structures.
+
+A file is decoded strictly first: whatever the decoder complains of ends that. Then it is decoded once more as far as
+it goes, and what is missing decides: much, and the file is refused; little or nothing, and it comes in marked.
+"""
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from io import BufferedReader
+
+import numpy as np
+import pyvips
+
+from lucidex.core.errors import TooLargeError, UnreadableFileError
+from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS
+from lucidex.core.source.completeness import ends_early
+from lucidex.core.source.facts import (
+    INTAKE_REVISION,
+    MAX_FILE_BYTES,
+    READABLE,
+    SourceFacts,
+    SourceFormat,
+    guess_contents,
+    other_picture,
+    sniff,
+)
+from lucidex.core.source.normalisation import Normalised, normalise
+from lucidex.core.source.png_chunks import PngColour, read_png_colour
+from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
+from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
+
+_LOADERS = {
+    SourceFormat.JPEG: "jpegload_source",
+    SourceFormat.PNG: "pngload_source",
+    SourceFormat.WEBP: "webpload_source",
+    SourceFormat.GIF: "gifload_source",
+    SourceFormat.TIFF: "tiffload_source",
+}
+STRIP_PIXELS = 4_000_000
+USUAL_BYTES = 1_100_000_000  # of memory for one file
+_AT_ONCE = {SourceFormat.WEBP: 8, SourceFormat.GIF: 8}  # bytes a pixel of what cannot be decoded in strips
+_INTERLACED_BYTES = 6  # a pixel: a progressive JPEG's coefficients, an interlaced PNG's lines
+MAX_MISSING = 1 / 3  # of the picture: where more is missing, it is refused
+BLOCK = 8
+HEAD_BYTES = 512
+
+PutRows = Callable[[int, AnyPixels], None]
+
+
+def _nothing() -> None:
+    """Where nothing was put away, nothing has to be taken back."""
+
+
+@dataclass
+class _Loss:
+    """What a file decoded as far as it goes lacks, counted in blocks that hold nothing but one colour."""
+
+    blocks: int = 0
+    blank: int = 0
+    rows: int = 0
+    filled_rows: int = 0
+    _last: AnyPixels | None = field(default=None, repr=False)
+
+    def look(self, rows: AnyPixels) -> None:
+        """Count the next rows, from the top."""
+        whole = rows.reshape(rows.shape[0], -1, rows.shape[2])
+        high, low = whole.max(axis=1).astype(np.int32), whole.min(axis=1).astype(np.int32)
+        is_even = ((high - low) <= 1).all(axis=1)
+        last_uneven = int(np.flatnonzero(~is_even)[-1]) + 1 if not is_even.all() else 0
+        if last_uneven:
+            self.filled_rows = self.rows + last_uneven
+        self.rows += rows.shape[0]
+        down, across = rows.shape[0] // BLOCK, rows.shape[1] // BLOCK
+        if down and across:
+            cells = whole[: down * BLOCK, : across * BLOCK].reshape(down, BLOCK, across, BLOCK, -1)
+            self.blocks += down * across
+            self.blank += int((cells.max(axis=(1, 3)) == 0).all(axis=-1).sum())
+
+    @property
+    def missing_rows(self) -> int:
+        """Rows at the bottom that hold one colour each."""
+        return self.rows - self.filled_rows
+
+    @property
+    def share(self) -> float:
+        """The share of the picture that is missing, 0 to 1."""
+        black = self.blank / self.blocks if self.blocks else 0.0
+        return max(self.missing_rows / max(1, self.rows), black)
+
+
+def take_in(
+    file: BufferedReader, put_rows: PutRows, begin_again: Callable[[], None] = _nothing, most_bytes: int = USUAL_BYTES
+) -> SourceFacts:
+    """Check and decode a file; hand every level of its pixels to `put_rows`, from the top, in strips; its facts.
+
+    Rows of a level are height × width × bands of 8 or 16 bits. `begin_again` is called where a file turns out to be
+    damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take.
+
+    Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins with
+    “It …”, for the caller to put the file's name before.
+    """
+    name = _checked_format(file)
+    declared = read_png_colour(file) if name is SourceFormat.PNG else None
+    try:
+        image = _open(file, name, "warning")
+        _check_size(image, name, most_bytes)
+        return _taken(image, name, declared, put_rows)
+    except pyvips.Error as error:
+        return _as_far_as_it_goes(file, name, declared, put_rows, begin_again, most_bytes, error)
+
+
+def _as_far_as_it_goes(
+    file: BufferedReader,
+    name: SourceFormat,
+    declared: PngColour | None,
+    put_rows: PutRows,
+    begin_again: Callable[[], None],
+    most_bytes: int,
+    cause: pyvips.Error,
+) -> SourceFacts:
+    is_cut = ends_early(file)
+    begin_again()
+    loss = _Loss()
+    try:
+        image = _open(file, name, "none")
+        _check_size(image, name, most_bytes)
+        facts = _taken(image, name, declared, put_rows, loss)
+    except pyvips.Error as error:
+        raise UnreadableFileError(_broken(name, is_cut)) from error
+    if loss.share > MAX_MISSING:
+        raise UnreadableFileError(_broken(name, is_cut, loss.share)) from cause
+    is_coarse = is_cut and bool(image.get_typeof("interlaced") and image.get("interlaced"))
+    return facts.model_copy(update={"damage": _damage(name, is_cut, is_coarse, loss)})
+
+
+def _broken(name: SourceFormat, is_cut: bool, share: float | None = None) -> str:
+    part = "part of it" if share is None else f"about {round(share * 100)} % of the picture"
+    if is_cut:
+        return f"It ends too early: the {name} file is cut off and {part} is missing. Fetch or copy it again."
+    return f"It is a damaged {name} file: {'its contents' if share is None else part} cannot be decoded."
+
+
+def _damage(name: SourceFormat, is_cut: bool, is_coarse: bool, loss: _Loss) -> str:
+    begins = f"The {name} file is cut off" if is_cut else f"The {name} file is damaged"
+    if loss.missing_rows > loss.rows * 0.002 + 1:
+        return f"{begins}: the lowest {loss.missing_rows} of {loss.rows} rows are missing."
+    if loss.share > 0.002:
+        return f"{begins}: about {max(1, round(loss.share * 100))} % of the picture is missing."
+    if is_coarse:  # what came first was the whole picture, coarsely
+        return f"{begins}: its finer detail is missing, so that it is softer than it should be."
+    return f"{begins}: parts of the picture may be wrong. Compare it with another copy."
+
+
+def _checked_format(file: BufferedReader) -> SourceFormat:
+    byte_count = file.seek(0, 2)
+    file.seek(0)
+    if byte_count == 0:
+        raise UnreadableFileError("It is empty: it holds no bytes at all.")
+    if byte_count > MAX_FILE_BYTES:
+        raise TooLargeError(
+            f"It weighs {byte_count / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
+        )
+    head = file.read(HEAD_BYTES)
+    name = sniff(head)
+    if name is not None:
+        return name
+    if (other := other_picture(head)) is not None:
+        raise UnreadableFileError(
+            f"It is a picture in the format {other}, which is not read. {READABLE} can be read."
+        )
+    raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
+
+
+def _open(file: BufferedReader, name: SourceFormat, fail_on: str) -> pyvips.Image:
+    file.seek(0)
+    source = pyvips.Source.new_from_descriptor(file.fileno())
+    image = pyvips.Operation.call(_LOADERS[name], source, fail_on=fail_on, access="sequential")
+    pages = _pages(image)
+    if pages > 1 and name in {SourceFormat.GIF, SourceFormat.WEBP}:
+        raise UnreadableFileError(
+            f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
+        )
+    return image
+
+
+def _check_size(image: pyvips.Image, name: SourceFormat, most_bytes: int) -> None:
+    if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
+        raise TooLargeError(
+            f"It measures {image.width} × {image.height} pixels, "
+            f"which is {image.width * image.height / 1e6:.0f} million. "
+            f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
+        )
+    is_interlaced = bool(image.get_typeof("interlaced") and image.get("interlaced"))
+    a_pixel = _AT_ONCE.get(name, _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if is_interlaced else 0)
+    if image.width * image.height * a_pixel > most_bytes:
+        raise TooLargeError(
+            f"It measures {image.width} × {image.height} pixels and is stored so that it can only be decoded as a "
+            "whole, which takes more memory than is allowed for one picture."
+            + " Save it without “progressive” or “interlaced”."
+            * is_interlaced
+        )
+
+
+def _pages(image: pyvips.Image) -> int:
+    return int(image.get("n-pages")) if image.get_typeof("n-pages") else 1
+
+
+def _taken(
+    image: pyvips.Image, name: SourceFormat, declared: PngColour | None, put_rows: PutRows, loss: _Loss | None = None
+) -> SourceFacts:
+    normalised = normalise(image, declared)
+    facts = _facts(image, normalised, name, declared)
+    is_clear = _put_levels(normalised.image, facts, put_rows, loss)
+    return facts.model_copy(update={"has_clear_areas": is_clear})
+
+
+def _facts(
+    image: pyvips.Image, normalised: Normalised, name: SourceFormat, declared: PngColour | None
+) -> SourceFacts:
+    orientation = image.get("orientation") if image.get_typeof("orientation") else 1
+    return SourceFacts(
+        format=name,
+        stored_width=image.width,
+        stored_height=image.height,
+        orientation=orientation if orientation in range(1, 9) else 1,
+        bands=normalised.image.bands,
+        pixel_format=normalised.image.format,
+        interpretation=normalised.image.interpretation,
+        has_alpha=bool(normalised.image.hasalpha()),
+        profile=normalised.profile,
+        colour=normalised.words,
+        pixels_per_inch=_density(image),
+        pages=_pages(image),
+        frames=declared.frames if declared else 1,
+        notes=normalised.notes,
+        intake_revision=INTAKE_REVISION,
+    )
+
+
+def _strips(image: pyvips.Image) -> Iterator[AnyPixels]:
+    """Rows from the top, as many as fill whole blocks of every level."""
+    rows = max(1, STRIP_PIXELS // image.width // max(LADDER)) * max(LADDER)
+    for top in range(0, image.height, rows):
+        high = min(rows, image.height - top)
+        yield image.crop(0, top, image.width, high).numpy().reshape(high, image.width, image.bands)
+
+
+def _put_levels(image: pyvips.Image, facts: SourceFacts, put_rows: PutRows, loss: _Loss | None) -> bool:
+    """Hand over all levels; whether something is clear. While one strip is put away, the next is decoded."""
+
+    def put(rows: AnyPixels) -> bool:
+        for number in levels_of(facts.stored):
+            put_rows(number, rows if number == 1 else reduce_level(rows, number, facts.has_alpha))
+        if loss is not None:
+            loss.look(rows)
+        return facts.has_alpha and bool(rows[..., -1].min() < np.iinfo(rows.dtype).max)
+
+    is_clear, waiting = False, None
+    with ThreadPoolExecutor(1) as pool:
+        for rows in _strips(image):
+            is_clear |= _ended(waiting)
+            waiting = pool.submit(put, rows)
+        return is_clear | _ended(waiting)
+
+
+def _ended(waiting: "Future[bool] | None") -> bool:
+    return waiting.result() if waiting is not None else False
+
+
+def _density(image: pyvips.Image) -> float | None:
+    """Recorded resolution; libvips reports 1 pixel a millimetre where the file says nothing."""
+    recorded = float(image.xres) * 25.4
+    if abs(image.xres - 1.0) < 1e-6 or not MIN_PIXELS_PER_INCH <= recorded <= MAX_PIXELS_PER_INCH:
+        return None
+    return round(recorded, 2)

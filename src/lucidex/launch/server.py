@@ -1,0 +1,192 @@
+"""The start command: one data folder, one database, one application on loopback."""
+
+import argparse
+import contextlib
+import fcntl
+import logging
+import os
+import secrets
+import signal
+import socket
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import uvicorn
+
+from lucidex.core.compilation import compile_kernels
+from lucidex.core.steps.looks import add_looks
+from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
+from lucidex.launch.housekeeping import Restoration
+from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
+from lucidex.launch.sockets import listen
+from lucidex.records.migration import migrate
+from lucidex.services.people import add_person, find_login
+from lucidex.services.renderer import Renderer, release_leases
+from lucidex.services.worker import free_cells, give_back, has_work, work
+from lucidex.services.workshop import Workshop
+from lucidex.web.app import create_app
+from lucidex.web.context import AppContext
+from lucidex.work.dispatcher import LocalProcesses
+
+DEFAULT_PORT = 8431
+PORTS_TRIED = 20
+CONNECTIONS = 400  # at once; whoever comes beyond is told to come again
+FIRST_LOGIN = "editor"
+
+
+class StartError(Exception):
+    """Why the start is not possible, in one sentence for the terminal."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Start, serve until Ctrl-C, stop; the exit status."""
+    wanted = _parse(arguments)
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    os.umask(0o077)  # what is kept here is nobody else's to read
+    try:
+        with _locked(wanted.data), _listening(wanted.port) as listening, _database(wanted.data) as server:
+            return _serve(wanted, listening, server)
+    except (StartError, DatabaseServerError) as error:
+        print(f"lucidex: {error}", file=sys.stderr)
+        return 1
+
+
+def _parse(arguments: list[str] | None) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="./start", description="Start Lucidex on this machine.")
+    parser.add_argument("--port", type=int, default=None, help=f"port of the application (default {DEFAULT_PORT})")
+    parser.add_argument("--data", type=Path, default=Path("var"), help="data folder (default ./var)")
+    parser.add_argument("--no-demo", action="store_true", help="do not load the demo pictures")
+    parser.add_argument(
+        "--trust-forwarded-from",
+        default=None,
+        metavar="ADDRESS",
+        help="address of a proxy whose X-Forwarded-For counts (default: nobody's)",
+    )
+    parser.add_argument("--demo-pictures", type=Path, default=Path("demo/pictures"), help=argparse.SUPPRESS)
+    wanted = parser.parse_args(arguments)
+    if wanted.port is not None and not 1 <= wanted.port <= 65_535:
+        parser.error("the port must be between 1 and 65535")
+    return wanted
+
+
+@contextmanager
+def _locked(data: Path) -> Iterator[None]:
+    """One start a data folder; the lock is gone with the process, however it ends."""
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+        lock = (data / "lock").open("a+")
+    except OSError as error:
+        raise StartError(f"The data folder {data} cannot be written: {error.strerror}.") from error
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise StartError(
+                f"Lucidex already runs over {data}. Stop it first, or choose another folder with --data."
+            ) from error
+        yield
+
+
+@contextmanager
+def _listening(port: int | None) -> Iterator[socket.socket]:
+    """A listening socket on the wanted port, or on the next free one where none was asked for."""
+    candidates = [port] if port is not None else list(range(DEFAULT_PORT, DEFAULT_PORT + PORTS_TRIED))
+    for candidate in candidates:
+        try:
+            listening = listen(candidate)
+        except PermissionError as error:
+            raise StartError(
+                f"Port {candidate} needs more rights than you have. Choose one above 1023 with --port."
+            ) from error
+        except OSError:
+            continue
+        if candidate != candidates[0]:
+            print(f"Port {candidates[0]} is taken by another program; using {candidate}.")
+        with listening:
+            yield listening
+        return
+    taken = f"Port {port} is taken" if port is not None else f"Ports {candidates[0]} to {candidates[-1]} are taken"
+    raise StartError(f"{taken} by another program. Choose another one with --port.")
+
+
+@contextmanager
+def _database(data: Path) -> Iterator[MariaDbServer]:
+    server = MariaDbServer(data / "mariadb")
+    server.start()
+    server.supervise(lambda message: print(message, flush=True))
+    try:
+        yield server
+    finally:
+        server.stop()
+
+
+def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDbServer) -> int:
+    workshop = Workshop(wanted.data / "files", server.url)
+    migrate(workshop.database.engine)
+    workshop.sweep()
+    release_leases(workshop)
+    free_cells(workshop)
+    compile_kernels()  # read from their cache but for the first time, so that no visitor waits for it
+    for trouble in add_looks(wanted.data / "looks"):
+        print(f"A look was left out. {trouble}")
+    sign_in = _first_people(workshop, wanted)
+    demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
+    arguments = (str(wanted.data / "files"), server.url)
+    dispatcher = LocalProcesses(
+        lambda: has_work(workshop), work, arguments, workshop.new_holder, lambda name: give_back(workshop, name)
+    )
+    app = create_app(AppContext(workshop, Renderer(workshop), dispatcher, demo), _secret(wanted.data))
+    restoration = Restoration(workshop, lambda message: print(message, flush=True))
+    trusted = wanted.trust_forwarded_from
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        timeout_graceful_shutdown=5,
+        server_header=False,
+        proxy_headers=trusted is not None,
+        forwarded_allow_ips=trusted,
+        limit_concurrency=CONNECTIONS,
+        timeout_keep_alive=20,
+    )
+    print(
+        f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
+        flush=True,
+    )
+    # uvicorn stops in good order, then raises the signal again; what stops the database comes after that
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    with contextlib.suppress(KeyboardInterrupt):
+        uvicorn.Server(config).run(sockets=[listening])
+    restoration.stop()
+    print("\nStopped.")
+    return 0
+
+
+def _first_people(workshop: Workshop, wanted: argparse.Namespace) -> str:
+    """Load the demo data, or make the first account; how to sign in."""
+    if not wanted.no_demo and wanted.demo_pictures.is_dir():
+        load_demo(workshop, wanted.demo_pictures, print)
+        return f"Sign in as {DEMO_LOGIN} with the password {DEMO_PASSWORD}."
+    if find_login(workshop, DEMO_LOGIN):
+        return f"Sign in as {DEMO_LOGIN} with the password {DEMO_PASSWORD}."
+    path = wanted.data / "first-password"
+    if find_login(workshop, FIRST_LOGIN) is None:
+        _write_private(path, secrets.token_urlsafe(12))
+        add_person(workshop, FIRST_LOGIN, "Editor", path.read_text())
+    return f"Sign in as {FIRST_LOGIN}; the password is in {path}."
+
+
+def _write_private(path: Path, text: str) -> None:
+    path.unlink(missing_ok=True)
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "w") as file:
+        file.write(text)
+
+
+def _secret(data: Path) -> str:
+    """The key that signs session cookies; made once."""
+    path = data / "session-secret"
+    if not path.exists():
+        _write_private(path, secrets.token_hex(32))
+    return path.read_text()

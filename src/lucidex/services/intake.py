@@ -1,0 +1,353 @@
+"""Bringing pictures in: check, decode, store, record. All of a picture is recorded, or nothing of it."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import func, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import (
+    DamagedStoreError,
+    NoLongerWantedError,
+    NotAllowedError,
+    NotFoundError,
+    StorageFullError,
+    TooLargeError,
+    UnavailableError,
+    UnforeseenError,
+    UnreadableFileError,
+    UserError,
+)
+from lucidex.core.keys import restorations_key
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.source.facts import MAX_FILE_BYTES, SUFFIXES, SourceFacts
+from lucidex.core.source.pyramid import AnyPixels, Source
+from lucidex.core.source.restoration import Restoration, restore_into
+from lucidex.records.decoded import complete
+from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
+from lucidex.records.store import Received
+from lucidex.services.events import EventKind, note
+from lucidex.services.folios import check_may_change, clean_name, folio_of, picture_of, removed_picture_of
+from lucidex.services.people import Actor
+from lucidex.services.workshop import Workshop
+from lucidex.work.decode_task import decode_into
+
+KEPT_FREE_BYTES = 300_000_000  # of the disk: beyond it nothing is brought in, so that what is there can be worked on
+QUOTA_BYTES = 100_000_000_000  # of originals in the folios of one person
+
+
+@dataclass(frozen=True)
+class BroughtIn:
+    """A picture that is now in a folio, with sentences about what was adjusted or noticed."""
+
+    picture_id: int
+    folio_id: int
+    file_name: str
+    facts: SourceFacts
+    byte_count: int
+    notes: tuple[str, ...]
+
+
+def clean_file_name(name: str) -> str:
+    """The last part of a file name, without control characters, at most 255 characters; the suffix is kept.
+
+    >>> clean_file_name("../../a/b.jpg"), clean_file_name("C:\\\\x\\\\dome.png")
+    ('b.jpg', 'dome.png')
+    """
+    last = re.split(r"[/\\\\]", name)[-1]
+    restored = " ".join("".join(c if c.isprintable() else " " for c in last).split()).lstrip(".")
+    if not restored:
+        return "picture"
+    stem, dot, suffix = restored.rpartition(".")
+    if dot and len(suffix) <= 8:
+        return stem[: MAX_FILE_NAME - len(suffix) - 1] + "." + suffix
+    return restored[:MAX_FILE_NAME]
+
+
+@dataclass(frozen=True)
+class NewFolio:
+    """A folio that is made together with its first picture, with the places wanted for it."""
+
+    name: str
+    demands: tuple[PlaceDemand, ...] = ()
+
+
+def bring_in(
+    workshop: Workshop, actor: Actor, target: int | NewFolio, file_name: str, chunks: Iterable[bytes]
+) -> BroughtIn:
+    """Take a file into a folio (by id), or into a new one that is made only if the file is taken.
+
+    Raises the `UserError` family with a sentence that names the file and the reason; then nothing is stored.
+    """
+    check_target(workshop, actor, target)
+    try:
+        with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
+            return bring_in_received(workshop, actor, target, file_name, received)
+    except UserError as error:
+        raise not_taken(file_name, error) from error
+
+
+def check_target(workshop: Workshop, actor: Actor, target: int | NewFolio) -> None:
+    """Refuse before anything is received where the person may not put something there, or there is no room for it."""
+    if workshop.disk_free() < KEPT_FREE_BYTES:
+        raise StorageFullError("The disk on which pictures are kept is full. Free some room, then bring it in again.")
+    with workshop.database.begin() as session:
+        owner_id = actor.id
+        if isinstance(target, int):
+            folio = folio_of(session, actor, target)
+            check_may_change(session, actor, folio.id)
+            owner_id = folio.owner_id
+        weight = select(func.coalesce(func.sum(Original.byte_count), 0)).join(Picture).join(Folio)
+        taken = int(session.scalar(weight.where(Folio.owner_id == owner_id)) or 0)
+    if taken >= QUOTA_BYTES:
+        raise StorageFullError(
+            f"The pictures in this account's folios weigh {taken / 1e9:.0f} GB, and {QUOTA_BYTES / 1e9:.0f} GB "
+            f"are the most. Take some out; they go for good after 30 days."
+        )
+
+
+def bring_in_received(
+    workshop: Workshop, actor: Actor, target: int | NewFolio, file_name: str, received: Received
+) -> BroughtIn:
+    """The same for a file that has arrived already. Sentences of errors begin with “It …”."""
+    facts = decode_received(workshop, received)
+    return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts)
+
+
+def not_taken(file_name: str, error: UserError) -> UserError:
+    """The error with the file's name before its reason."""
+    if isinstance(error, NotFoundError | NotAllowedError | NoLongerWantedError):
+        return error
+    return type(error)(f"“{_shortened(clean_file_name(file_name))}” was not taken. {error.sentence}")
+
+
+def decode_received(workshop: Workshop, received: Received) -> SourceFacts:
+    """Decode a file that is not stored yet; its levels go to the decoded store."""
+    return _decode(workshop, received.path, received.sha256)
+
+
+def _decode(workshop: Workshop, path: Path, sha256: str) -> SourceFacts:
+    with workshop.originals.scratch_folder() as scratch:
+        levels = scratch / "levels"
+        levels.mkdir()
+        facts = decode_into(workshop.isolated, path, levels)
+        if not complete(levels, facts):
+            raise UnforeseenError("Decoding it did not finish.")
+        workshop.decoded.keep(sha256, levels)
+    return facts
+
+
+def _record(
+    workshop: Workshop,
+    actor: Actor,
+    target: int | NewFolio,
+    typed: str,
+    name: str,
+    received: Received,
+    facts: SourceFacts,
+) -> BroughtIn:
+    with workshop.database.begin() as session:
+        if isinstance(target, int):
+            folio = folio_of(session, actor, target, to_change=True)
+        else:
+            folio = _make_folio(session, actor, target)
+        notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
+        record_original(session, received, facts)
+        picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
+        session.add(picture)
+        session.flush()
+        start_document(session, actor, picture.id, PictureDocument(), "Brought in")
+        folio.changed_at = now()
+        workshop.originals.keep(received)
+        return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
+
+
+def record_original(session: Session, received: Received, facts: SourceFacts) -> None:
+    """Write an original down, whoever else brings the same in at the same time; its facts are the newest ones."""
+    body = facts.model_dump(mode="json")
+    written = insert(Original).values(
+        sha256=received.sha256, byte_count=received.byte_count, facts=body, created_at=now()
+    )
+    session.execute(written.on_duplicate_key_update(facts=written.inserted.facts))
+
+
+def _make_folio(session: Session, actor: Actor, new: NewFolio) -> Folio:
+    folio = Folio(owner_id=actor.id, name=clean_name(new.name, "Untitled"))
+    session.add(folio)
+    session.flush()
+    for demand in new.demands:
+        session.add(Place(folio_id=folio.id, name=demand.measure.words(), demand=demand.model_dump(mode="json")))
+        session.flush()
+    return folio
+
+
+def start_document(session: Session, actor: Actor, picture_id: int, document: PictureDocument, summary: str) -> None:
+    """The first snapshot of a picture."""
+    snapshot = Snapshot(
+        picture_id=picture_id, body=document.model_dump(mode="json"), summary=summary, person_id=actor.id
+    )
+    session.add(snapshot)
+    session.flush()
+    session.add(Document(picture_id=picture_id, snapshot_id=snapshot.id))
+
+
+def _name_notes(typed: str, name: str, facts: SourceFacts) -> list[str]:
+    notes = []
+    if name != typed:
+        notes.append(f"It is kept under the name “{_shortened(name)}”.")
+    if facts.damage:
+        notes.append(f"{facts.damage} It is marked as damaged.")
+    notes.extend(facts.notes)
+    if facts.frames > 1:
+        notes.append(f"It moves: it holds {facts.frames} pictures one after the other; the first one was taken.")
+    if facts.pages > 1:
+        notes.append(f"It holds {facts.pages} pages; the first one was taken.")
+    suffix = Path(name).suffix.lower()
+    if suffix and suffix not in SUFFIXES[facts.format]:
+        notes.append(f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that.")
+    return notes
+
+
+def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
+    same = session.scalar(
+        select(Picture).where(
+            Picture.folio_id == folio_id, Picture.original_sha256 == sha256, Picture.removed_at.is_(None)
+        )
+    )
+    return [f"The same file is already in this folio as “{_shortened(same.file_name)}”."] if same else []
+
+
+def _shortened(name: str) -> str:
+    return name if len(name) <= 60 else name[:40] + "…" + name[-15:]
+
+
+def open_source(
+    workshop: Workshop, sha256: str, facts: SourceFacts, restorations: tuple[Restoration, ...] = ()
+) -> Source:
+    """The decoded original, or what cleanings make of it; decoded again where the cache has let it go.
+
+    Nothing is opened before a level is asked for, and nothing is held open here.
+    """
+
+    def open_level(number: int) -> AnyPixels:
+        try:
+            return _level(workshop, sha256, facts, restorations, number)
+        except FileNotFoundError:
+            found = _decode_again(workshop, sha256)
+            if (found.layout, found.stored) != (facts.layout, facts.stored):
+                # an earlier version read it otherwise; `services.source_upgrades` has not come to it yet
+                _know_anew(workshop, sha256, found)
+                raise UnavailableError("This picture was read anew by this version. Load the page again.") from None
+            return _level(workshop, sha256, facts, restorations, number)
+
+    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
+
+
+def _level(
+    workshop: Workshop, sha256: str, facts: SourceFacts, restorations: tuple[Restoration, ...], number: int
+) -> AnyPixels:
+    if not restorations:
+        return workshop.decoded.level(sha256, facts, number)
+    name = restorations_key(restorations)
+
+    def make(pixels: AnyPixels, out: AnyPixels) -> None:
+        restore_into(out, pixels, restorations)
+
+    return workshop.decoded.derived(sha256, facts, name, make, number)
+
+
+def decode_stored(workshop: Workshop, sha256: str) -> SourceFacts:
+    """Decode a stored original. DamagedStoreError where its file is not what it was."""
+    return _decode(workshop, stored_original(workshop, sha256), sha256)
+
+
+def _know_anew(workshop: Workshop, sha256: str, facts: SourceFacts) -> None:
+    with workshop.database.begin() as session:
+        body = facts.model_dump(mode="json")
+        session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
+    workshop.forget_facts()
+
+
+def _decode_again(workshop: Workshop, sha256: str) -> SourceFacts:
+    """Decode a stored original whose pixels the cache let go. DamagedStoreError where that is not possible."""
+    try:
+        return decode_stored(workshop, sha256)
+    except (UnreadableFileError, TooLargeError) as error:
+        raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
+
+
+def stored_original(workshop: Workshop, sha256: str) -> Path:
+    """The file of an original, its contents checked against its name. DamagedStoreError where they differ."""
+    try:
+        path = workshop.originals.checked_path(sha256)
+    except FileNotFoundError as error:
+        raise DamagedStoreError(
+            "The stored original of this picture is missing or damaged: its contents are no longer what came in. "
+            "Bring the file in once more; everything that was done to the picture stays."
+        ) from error
+    return path
+
+
+def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[Path, str, SourceFacts]:
+    """Path, file name and facts of an original, byte for byte as it came in.
+
+    DamagedStoreError where the stored file is not what came in any more.
+    """
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id)
+        facts, sha256, name = (
+            SourceFacts.model_validate(picture.original.facts),
+            picture.original_sha256,
+            picture.file_name,
+        )
+        note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")
+    return stored_original(workshop, sha256), name, facts
+
+
+def remove_picture(workshop: Workshop, actor: Actor, picture_id: int) -> None:
+    """Take a picture out of its folio; `put_back_picture` undoes it."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        picture.removed_at = now()
+        note(session, actor.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
+
+
+def put_back_picture(workshop: Workshop, actor: Actor, picture_id: int) -> int:
+    """Put a removed picture back into its folio; the folio's id."""
+    with workshop.database.begin() as session:
+        picture = removed_picture_of(session, actor, picture_id)
+        picture.removed_at = None
+        return picture.folio_id
+
+
+def copy_picture(
+    workshop: Workshop, actor: Actor, picture_id: int, document: PictureDocument, name: str, summary: str
+) -> int:
+    """A picture of its own over the same original, with a document of its own; its id."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        folio = folio_of(session, actor, picture.folio_id, to_change=True)
+        copy = Picture(
+            folio_id=picture.folio_id,
+            original_sha256=picture.original_sha256,
+            file_name=named_apart(picture.file_name, name),
+        )
+        session.add(copy)
+        session.flush()
+        start_document(session, actor, copy.id, document, summary)
+        folio.changed_at = now()
+        return copy.id
+
+
+def named_apart(file_name: str, what: str) -> str:
+    """A file name that says what sets a copy apart.
+
+    >>> named_apart("dome.jpg", "part")
+    'dome, part.jpg'
+    """
+    stem, dot, suffix = file_name.rpartition(".")
+    return clean_file_name(f"{stem}, {what}.{suffix}" if dot else f"{file_name}, {what}")

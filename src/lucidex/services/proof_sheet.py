@@ -1,0 +1,253 @@
+"""The proof sheet: every picture of a folio in every place, with what deserves a look."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+
+from sqlalchemy import select
+
+from lucidex.core.document import Framing, Output, framing_of_window, geometry_name, output_key
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
+from lucidex.core.geometry.sizes import Window
+from lucidex.core.places.demand import demand_words
+from lucidex.core.proof.statistics import PixelStatistics
+from lucidex.core.proof.warnings import Flag, FlagKind, framing_flags, statistics_flags
+from lucidex.records.models import Place, Result
+from lucidex.services import edits
+from lucidex.services.documents import Alter, PictureState, change, read_picture, read_pictures
+from lucidex.services.folios import ASKED_AT_ONCE, FolioView
+from lucidex.services.people import Actor
+from lucidex.services.places import demand_of, find_place
+from lucidex.services.render_requests import PlacedPicture, in_place
+from lucidex.services.workshop import Workshop
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of the sheet: a place, in its first format or in a further one."""
+
+    place: Place
+    also: FormatName | None = None
+
+    @property
+    def words(self) -> str:
+        """What stands over it, beside the place's name."""
+        return demand_words(demand_of(self.place).model_copy(update={"also": (), "format": None}))
+
+    @property
+    def format_words(self) -> str:
+        """Its format; “format” where each picture has what suits it."""
+        name = self.also or demand_of(self.place).format
+        return name.label if name else "format"
+
+
+def columns_of(places: Sequence[Place]) -> list[Column]:
+    """The columns of some places."""
+    return [Column(place, also) for place in places for also in (None, *demand_of(place).also)]
+
+
+@dataclass(frozen=True)
+class ProofCell:
+    """A picture in a place: worked out, with its warnings, or a sentence where it cannot be made.
+
+    A further format that is the picture's first one already is not made twice.
+    """
+
+    state: PictureState
+    place: Place
+    also: FormatName | None
+    placed: PlacedPicture | None
+    trouble: str | None
+    is_left_out: bool
+    flags: tuple[Flag, ...]
+
+    @property
+    def repeats(self) -> bool:
+        """Whether it would be the same file as the first format's."""
+        return self.also is not None and self.placed is not None and self.also is self.placed.first_format
+
+    @property
+    def is_made(self) -> bool:
+        """Whether runs make a file of it."""
+        return not self.is_left_out and not self.repeats
+
+    @property
+    def needs_look(self) -> bool:
+        """Whether somebody should look before it leaves."""
+        return self.is_made and (self.trouble is not None or bool(self.flags))
+
+    def flags_at(
+        self, byte_count: int, statistics: PixelStatistics | None = None, neighbours: Sequence[float] = ()
+    ) -> tuple[Flag, ...]:
+        """All warnings, once the file is known; `neighbours` is how fine the others of the column are."""
+        if self.placed is None:
+            return self.flags
+        known = {flag.kind for flag in self.flags}
+        seen = statistics_flags(statistics, list(neighbours)) if statistics is not None else []
+        if FlagKind.ENLARGED in known:  # that it is soft was said already
+            seen = [flag for flag in seen if flag.kind is not FlagKind.SOFTER]
+        later = (*self.placed.flags_at(byte_count), *seen)
+        return (*self.flags, *(flag for flag in later if flag.kind not in known))
+
+
+@dataclass(frozen=True)
+class ProofRow:
+    """A picture with its cells."""
+
+    state: PictureState
+    cells: list[ProofCell]
+
+    @property
+    def lacks_text(self) -> bool:
+        """Whether its alternative text is missing."""
+        return not self.state.document.texts.alternative.strip()
+
+    @property
+    def needs_look(self) -> bool:
+        """Whether one of its cells does."""
+        return any(cell.needs_look for cell in self.cells)
+
+
+def proof_cell(workshop: Workshop, state: PictureState, column: Column) -> ProofCell:
+    """One cell, not rendered."""
+    place, also, key = column.place, column.also, str(column.place.id)
+    left_out = state.document.is_left_out(key, also)
+    try:
+        placed = _placed(workshop, state, column)
+    except UserError as error:
+        return ProofCell(state, place, also, None, error.sentence, left_out, ())
+    return ProofCell(state, place, also, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
+
+
+def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPicture:
+    """What a version of a picture is in a version of a place never changes, so it is worked out once."""
+    key = (state.picture_id, state.version, column.place.id, column.place.version, column.also)
+    known = workshop.placed.get(key)
+    if known is None:
+        known = in_place(workshop, state, str(column.place.id), demand_of(column.place), column.also)
+        workshop.placed.put(key, known)
+    return known
+
+
+def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]:
+    if not placed.demand.is_cropped:
+        return []
+    document, geometry = state.document, state.geometry
+    framing = document.framings.get(key)
+    # a framing that somebody chose on the picture as it is now was looked at already
+    chosen = framing is not None and not document.has_moved(geometry, key)
+    return framing_flags(geometry, placed.placement.window, document.focal_point_xy, chosen, framing is not None)
+
+
+def find_cell(
+    workshop: Workshop, actor: Actor, picture_id: int, place_id: int, also: FormatName | None = None
+) -> ProofCell:
+    """One cell of a folio. NotFoundError where picture and place do not belong together."""
+    state = read_picture(workshop, actor, picture_id)
+    place = find_place(workshop, actor, place_id)
+    if place.folio_id != state.folio_id:
+        raise NotFoundError("This place hangs in another folio.")
+    return proof_cell(workshop, state, Column(place, also))
+
+
+def proof_rows(
+    workshop: Workshop, folio: FolioView, actor: Actor, picture_ids: Collection[int] | None = None
+) -> list[ProofRow]:
+    """All rows, or those of some pictures, with their cells, not rendered.
+
+    What is finished already shows its weight's warnings too.
+    """
+    rendering = [picture.id for picture in folio.pictures if picture_ids is None or picture.id in picture_ids]
+    states = read_pictures(workshop, actor, rendering)
+    columns = columns_of(folio.places)
+    rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
+    known = _known(workshop, [cell.placed.rendering.key for row in rows for cell in row.cells if cell.placed])
+    for row in rows:
+        for cell in row.cells:
+            if cell.placed is not None and (seen := known.get(cell.placed.rendering.key)) is not None:
+                note_statistics(workshop, cell, seen[1])
+    return [ProofRow(row.state, [_seen(workshop, cell, known) for cell in row.cells]) for row in rows]
+
+
+def _seen(workshop: Workshop, cell: ProofCell, known: dict[str, tuple[int, PixelStatistics | None]]) -> ProofCell:
+    if cell.placed is None or (seen := known.get(cell.placed.rendering.key)) is None:
+        return cell
+    weight, statistics = seen
+    return replace(cell, flags=cell.flags_at(weight, statistics, neighbours(workshop, cell)))
+
+
+def note_statistics(workshop: Workshop, cell: ProofCell, statistics: PixelStatistics | None) -> None:
+    """Remember how fine a cell is, so that the others of its column can be compared with it."""
+    if statistics is not None and statistics.fineness is not None:
+        column = (cell.place.id, cell.also)
+        workshop.fineness.put(column, {})
+        (workshop.fineness.get(column) or {})[cell.state.picture_id] = statistics.fineness
+
+
+def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
+    """How fine the other cells of a column are, as far as they were seen."""
+    column = workshop.fineness.get((cell.place.id, cell.also)) or {}
+    return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
+
+
+def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, PixelStatistics | None]]:
+    found: dict[str, tuple[int, PixelStatistics | None]] = {}
+    with workshop.database.begin() as session:
+        for start in range(0, len(keys), ASKED_AT_ONCE):
+            some = keys[start : start + ASKED_AT_ONCE]
+            rows = session.execute(
+                select(Result.key_sha256, Result.byte_count, Result.busy_share, Result.fineness).where(
+                    Result.key_sha256.in_(some), Result.blob_sha256.is_not(None)
+                )
+            )
+            found |= {
+                key: (weight or 0, None if busy is None else PixelStatistics(busy, fineness))
+                for key, weight, busy, fineness in rows
+            }
+    return found
+
+
+def nudge(workshop: Workshop, actor: Actor, cell: ProofCell, across: float, down: float, closer: float) -> ProofCell:
+    """Move a framing by shares of its window, or look closer; the cell as it is then."""
+    if cell.placed is None or not cell.placed.demand.is_cropped:
+        raise OutOfRangeError("This place shows the whole picture; there is nothing to move.")
+    window, geometry = cell.placed.placement.window, cell.state.geometry
+    width, height = window.width / closer, window.height / closer
+    left = window.left + across * window.width + (window.width - width) / 2
+    top = window.top + down * window.height + (window.height - height) / 2
+    framing = framing_of_window(geometry, cell.placed.size, Window(left, top, width, height))
+    return _changed(
+        workshop, actor, cell, f"Framed for “{cell.place.name}”", edits.set_framing(cell.place.id, framing)
+    )
+
+
+def accept(workshop: Workshop, actor: Actor, cell: ProofCell) -> ProofCell:
+    """Say that a framing is right as it is seen."""
+    if cell.placed is None or not cell.placed.demand.is_cropped:
+        return cell
+    framing = cell.state.document.framings.get(str(cell.place.id)) or framing_of_window(
+        cell.state.geometry, cell.placed.size, cell.placed.placement.window
+    )
+    kept: Framing = framing.model_copy(update={"made_for": geometry_name(cell.state.geometry)})
+    message = f"Framing of “{cell.place.name}” found right"
+    return _changed(workshop, actor, cell, message, edits.set_framing(cell.place.id, kept))
+
+
+def leave_out(workshop: Workshop, actor: Actor, cell: ProofCell, out: bool) -> ProofCell:
+    """Let runs pass a cell over, or make it again."""
+    output = _output(cell).model_copy(update={"left_out": out})
+    message = f"{'Left out of' if out else 'Put back into'} {_named(cell)}"
+    return _changed(workshop, actor, cell, message, edits.set_output(cell.place.id, output, cell.also))
+
+
+def _output(cell: ProofCell) -> Output:
+    return cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output())
+
+
+def _named(cell: ProofCell) -> str:
+    return f"“{cell.place.name}”" + (f" as {cell.also.label}" if cell.also else "")
+
+
+def _changed(workshop: Workshop, actor: Actor, cell: ProofCell, summary: str, alter: Alter) -> ProofCell:
+    state = change(workshop, actor, cell.state.picture_id, cell.state.version, summary, alter)
+    return proof_cell(workshop, state, Column(cell.place, cell.also))

@@ -1,0 +1,239 @@
+"""What is asked for: a picture in a place, or on the screen, worked out and not yet rendered."""
+
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+from lucidex.core.document import PictureDocument, shows_ground
+from lucidex.core.encode import Encoding, FormatName
+from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.geometry.fit import Placement, Rule, fit
+from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.sizes import Size, Window, check_output_size
+from lucidex.core.keys import encoded_key, pixels_key
+from lucidex.core.picture.grounds import colour_of
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.proof.names import result_name
+from lucidex.core.proof.warnings import Flag, clear_flags, damage_flags, logo_flags, shape_flags, weight_flags
+from lucidex.core.render import Plan, plan
+from lucidex.core.source.pyramid import Source
+from lucidex.core.source.restoration import Restoration
+from lucidex.core.steps import StepEntry
+from lucidex.services.documents import PictureState
+from lucidex.services.intake import open_source
+from lucidex.services.logos import logo_source
+from lucidex.services.workshop import Workshop
+
+MAX_PREVIEW_EDGE = 4_000
+MAX_MAGNIFIED = 256  # shown pixels for each of the picture's
+PREVIEW_QUALITY = 92
+
+
+@dataclass(frozen=True)
+class RenderRequest:
+    """One result that is asked for, with everything that decides its bytes."""
+
+    original_sha256: str
+    steps: tuple[StepEntry, ...]
+    source: Source
+    chosen: Plan
+    format: FormatName
+    encoding: Encoding
+    restorations: tuple[Restoration, ...] = ()
+    logos: Mapping[str, Source] = field(default_factory=dict)
+
+    @property
+    def resampled_key(self) -> Hashable:
+        """All that decides its framed pixels before their treatment (`core.render.framed`), within one process."""
+        wide, treatment = self.chosen.widened, self.chosen.treatment
+        ready_for = (treatment.tone is not None, bool(treatment.background_removals))
+        return (self.original_sha256, self.restorations, wide.total, wide.placement, wide.level, ready_for)
+
+    @cached_property
+    def pixels_key(self) -> str:
+        """The key of its pixels."""
+        return pixels_key(self.original_sha256, self.steps, self.chosen)
+
+    @cached_property
+    def key(self) -> str:
+        """The key of its bytes."""
+        return encoded_key(self.pixels_key, self.format, self.encoding)
+
+    @property
+    def size(self) -> Size:
+        """The size that comes out."""
+        return self.chosen.placement.canvas
+
+
+@dataclass(frozen=True)
+class PlacedPicture:
+    """A picture in a place, worked out but not rendered. `first_format` is the one it has there alone."""
+
+    rendering: RenderRequest
+    demand: PlaceDemand
+    flags: tuple[Flag, ...]
+    file_name: str
+    first_format: FormatName
+
+    @property
+    def placement(self) -> Placement:
+        """Where the picture goes."""
+        return self.rendering.chosen.placement
+
+    @property
+    def size(self) -> Size:
+        """The size that comes out."""
+        return self.rendering.size
+
+    def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
+        """All warnings, once the weight is known."""
+        return (*self.flags, *weight_flags(byte_count, self.demand))
+
+
+def in_place(
+    workshop: Workshop,
+    state: PictureState,
+    place_key: str,
+    demand: PlaceDemand,
+    as_format: FormatName | None = None,
+) -> PlacedPicture:
+    """Work out a picture in a place. `as_format` asks for another format than the document's first.
+
+    Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
+    """
+    geometry = state.geometry
+    asked = state.document.demand_for(place_key, demand)
+    placement = state.document.placement(geometry, place_key, asked)
+    has_clear = state.facts.has_clear_areas or state.document.shows_clear(geometry) or shows_ground(placement, asked)
+    name, quality = state.document.output(place_key, asked, has_clear)
+    first, also = name, as_format if as_format is not name else None
+    demand = state.document.demand_for(place_key, demand, also)
+    if also is not None:
+        name, quality = state.document.output(place_key, demand, has_clear, also)
+    ground = colour_of(demand.ground)
+    finds_quality = state.document.finds_quality(place_key, demand, also)
+    encoding = Encoding(
+        quality,
+        demand.pixels_per_inch,
+        ground or (255, 255, 255),
+        max_bytes=demand.max_bytes if finds_quality and quality is not None else None,
+    )
+    rendering = _finishing(
+        workshop,
+        state.document,
+        place_key,
+        _rendering(workshop, state, state.document, geometry, placement, ground if _fills(placement) else None),
+    )
+    flags = (
+        *damage_flags(state.facts.damage),
+        *shape_flags(placement, demand.rule),
+        *clear_flags(has_clear, name, demand.ground),
+        *logo_flags(rendering.chosen.stamps, {sha256: logo.upright for sha256, logo in rendering.logos.items()}),
+    )
+    return PlacedPicture(
+        replace(rendering, format=_holding(name, placement.canvas), encoding=encoding),
+        demand,
+        flags,
+        result_name(state.file_name, placement.canvas, name),
+        first,
+    )
+
+
+def _finishing(
+    workshop: Workshop, document: PictureDocument, place_key: str, rendering: RenderRequest
+) -> RenderRequest:
+    """With what is done to the finished size in this place."""
+    steps = [step for step in document.finish_steps(place_key) if step.logo_sha256]
+    logos = {sha256: logo_source(workshop, sha256) for step in steps if (sha256 := step.logo_sha256)}
+    stamps = [step.stamp(rendering.size, logos[step.logo_sha256 or ""].upright) for step in steps]
+    return replace(
+        rendering,
+        steps=document.counting_in(place_key),
+        chosen=replace(rendering.chosen, stamps=tuple(stamp for stamp in stamps if stamp is not None)),
+        logos=logos,
+    )
+
+
+def _fills(placement: Placement) -> bool:
+    return not placement.covers_canvas
+
+
+def _holding(name: FormatName, size: Size) -> FormatName:
+    if size.longest > name.output.max_edge:
+        limit = f"{name.output.max_edge:,}".replace(",", " ")
+        raise OutOfRangeError(f"{name.label} holds at most {limit} pixels along a side; {size} needs another format.")
+    return name
+
+
+def _rendering(
+    workshop: Workshop,
+    state: PictureState,
+    document: PictureDocument,
+    geometry: PictureGeometry,
+    placement: Placement,
+    ground: tuple[int, int, int] | None,
+) -> RenderRequest:
+    restorations = document.restorations
+    source = open_source(workshop, state.original_sha256, state.facts, restorations)
+    suits = FormatName.PNG if state.facts.has_alpha or document.shows_clear(geometry) else FormatName.JPEG
+    return RenderRequest(
+        state.original_sha256,
+        document.counting_in(None),
+        source,
+        plan(source, geometry, placement, ground, document.treatment),
+        suits,
+        Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None, hurried=True),
+        restorations,
+    )
+
+
+def up_to(document: PictureDocument, step_id: str | None) -> PictureDocument:
+    """The document as it stood before a step. NotFoundError where the step is not in it; all steps for None."""
+    if step_id is None:
+        return document
+    for index, entry in enumerate(document.steps):
+        if entry.id == step_id:
+            return document.model_copy(update={"steps": document.steps[:index]})
+    raise NotFoundError("This step is no longer in the list.")
+
+
+def without_steps(document: PictureDocument, ids: set[str]) -> PictureDocument:
+    """The document as if some steps were left out."""
+    kept = tuple(entry for entry in document.steps if entry.id not in ids)
+    return document.model_copy(update={"steps": kept})
+
+
+def on_screen(
+    workshop: Workshop, state: PictureState, document: PictureDocument, box: Size, part: Window | None
+) -> RenderRequest:
+    """The whole prepared picture no larger than `box`, or a part of it drawn to exactly `box`."""
+    if part is None:
+        return for_screen(workshop, state, box, document)
+    return part_for_screen(workshop, state, part, box, document)
+
+
+def for_screen(workshop: Workshop, state: PictureState, box: Size, document: PictureDocument) -> RenderRequest:
+    """The whole prepared picture, no larger than `box`."""
+    check_output_size(box)
+    geometry = document.geometry(state.facts.upright)
+    placement = fit(
+        geometry.size, Size(min(box.width, MAX_PREVIEW_EDGE), min(box.height, MAX_PREVIEW_EDGE)), Rule.SCALE_DOWN
+    )
+    return _rendering(workshop, state, document, geometry, placement, None)
+
+
+def part_for_screen(
+    workshop: Workshop, state: PictureState, part: Window, box: Size, document: PictureDocument
+) -> RenderRequest:
+    """A window of the prepared picture (its pixels), drawn to exactly `box`; for looking closer."""
+    geometry = document.geometry(state.facts.upright)
+    left, top = max(part.left, 0.0), max(part.top, 0.0)
+    width = min(part.left + part.width, geometry.size.width) - left
+    height = min(part.top + part.height, geometry.size.height) - top
+    if width <= 0 or height <= 0:
+        raise OutOfRangeError("This part lies outside the picture.")
+    if max(box.width / width, box.height / height) > MAX_MAGNIFIED:
+        raise OutOfRangeError(f"Nothing is shown more than {MAX_MAGNIFIED} times as large as it is.")
+    drawn = check_output_size(Size(min(box.width, MAX_PREVIEW_EDGE), min(box.height, MAX_PREVIEW_EDGE)))
+    placement = Placement(Window(left, top, width, height), drawn, 0, 0, drawn)
+    return _rendering(workshop, state, document, geometry, placement, None)

@@ -1,0 +1,157 @@
+"""Routines put to use: the places that they bring, what they would make of a picture, and pictures to try them on."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
+from lucidex.core.steps.base import Carried
+from lucidex.records.models import Folio, Picture, now
+from lucidex.services.documents import PictureState, change, read_picture, with_document
+from lucidex.services.folios import FolioView, allowed_pictures, picture_of, read_folio
+from lucidex.services.intake import start_document
+from lucidex.services.people import Actor
+from lucidex.services.places import demand_of, hang_place
+from lucidex.services.render_requests import RenderRequest, for_screen, in_place
+from lucidex.services.renderer import Renderer
+from lucidex.services.routines import adopt_routine_logos, read_routine
+from lucidex.services.steps import PutOn, PutStep, put_on, put_on_pictures
+from lucidex.services.workshop import Workshop
+
+MAX_OFFERED = 60
+NOT_HUNG = 10**17  # keys of places that would be hung begin here
+
+
+@dataclass(frozen=True)
+class UsedPlace:
+    """A place in which a routine comes out: it hangs already (`key` is its id), or would be hung."""
+
+    name: str
+    demand: PlaceDemand
+    key: str
+    hangs: bool
+
+
+def places_of(routine: Routine, folio: FolioView) -> list[UsedPlace]:
+    """The places of a folio, and behind them what the routine would hang there."""
+    hung = [UsedPlace(place.name, demand_of(place), str(place.id), True) for place in folio.places]
+    wanting = [one for one in routine.places if _like(one, hung) is None]
+    return hung + [UsedPlace(one.name, one.demand, str(NOT_HUNG + seat), False) for seat, one in enumerate(wanting)]
+
+
+def _like(wanted: RoutinePlace, hung: Sequence[UsedPlace]) -> UsedPlace | None:
+    """The same demand; what a place is called does not count."""
+    return next((one for one in hung if one.demand == wanted.demand), None)
+
+
+def steps_there(
+    routine: Routine, asked: frozenset[int], places: Sequence[UsedPlace]
+) -> tuple[list[PutStep], list[RoutineStep]]:
+    """The steps as they go to pictures with these places, and those whose one place is missing."""
+    known = {one.name.casefold(): one.key for one in places}
+    for wanted in routine.places:
+        if (like := _like(wanted, places)) is not None:
+            known.setdefault(wanted.name.casefold(), like.key)
+    going = routine.going(asked)
+    missing = [one for one in going if one.only_in and one.only_in.casefold() not in known]
+    return [
+        PutStep(one.step, known[one.only_in.casefold()] if one.only_in else None)
+        for one in going
+        if one not in missing
+    ], missing
+
+
+def use_routine(
+    renderer: Renderer,
+    workshop: Workshop,
+    actor: Actor,
+    folio_id: int,
+    routine: Routine,
+    asked: frozenset[int],
+    picture_ids: Sequence[int],
+) -> list[PutOn]:
+    """Hang the routine's places and put its steps on pictures of a folio, each as one change."""
+    for place in places_of(routine, read_folio(workshop, actor, folio_id)):
+        if not place.hangs:
+            hang_place(workshop, actor, folio_id, place.demand, place.name)
+    steps, _ = steps_there(routine, asked, places_of(routine, read_folio(workshop, actor, folio_id)))
+    return put_on_pictures(renderer, workshop, actor, steps, picture_ids, f"Put on the routine “{routine.name}”")
+
+
+def tried(
+    renderer: Renderer, workshop: Workshop, actor: Actor, picture_id: int, routine: Routine, asked: frozenset[int]
+) -> tuple[PictureState, list[UsedPlace]]:
+    """What a picture would become; nothing is recorded."""
+    state = read_picture(workshop, actor, picture_id)
+    places = places_of(routine, read_folio(workshop, actor, state.folio_id))
+    steps, _ = steps_there(routine, asked, places)
+    return with_document(state, put_on(renderer, state, steps)), places
+
+
+def tried_in(workshop: Workshop, state: PictureState, place: UsedPlace | None, edge: int) -> RenderRequest:
+    """A tried picture in a place, or the whole of it for the screen."""
+    if place is None:
+        return for_screen(workshop, state, Size(edge, edge), state.document)
+    return in_place(workshop, state, place.key, place.demand).rendering
+
+
+def pictures_to_try(workshop: Workshop, actor: Actor) -> list[tuple[int, str, str]]:
+    """Id, name and folio of pictures on which a routine can be tried, the latest folios first."""
+    with workshop.database.begin() as session:
+        found = (
+            select(Picture.id, Picture.file_name, Folio.name)
+            .join(Folio)
+            .where(allowed_pictures(actor), Picture.trial_of.is_(None))
+            .order_by(Folio.changed_at.desc(), Picture.id)
+            .limit(MAX_OFFERED)
+        )
+        return [(row[0], row[1], row[2]) for row in session.execute(found)]
+
+
+def begin_trial(renderer: Renderer, workshop: Workshop, actor: Actor, routine_id: int, picture_id: int) -> int:
+    """A copy of a picture that stands apart from its folio, with the routine's steps on it; its id.
+
+    All steps are on it, also those about which the routine asks and those that it keeps behind.
+    """
+    routine = read_routine(workshop, actor, routine_id)
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        copy = Picture(
+            folio_id=picture.folio_id,
+            original_sha256=picture.original_sha256,
+            file_name=picture.file_name,
+            trial_of=routine_id,
+        )
+        session.add(copy)
+        session.flush()
+        start_document(session, actor, copy.id, PictureDocument(), f"Trial of the routine “{routine.name}”")
+    adopt_routine_logos(workshop, actor, routine)
+    state = read_picture(workshop, actor, copy.id)
+    steps = tuple(one.model_copy(update={"carried": Carried.ALWAYS}) for one in routine.steps)
+    everything = routine.model_copy(update={"steps": steps})
+    places = places_of(routine, read_folio(workshop, actor, state.folio_id))
+    going, _ = steps_there(everything, frozenset(), [place for place in places if place.hangs])
+    document = put_on(renderer, state, going)
+    message = f"The steps of the routine “{routine.name}”"
+    change(workshop, actor, copy.id, state.version, message, lambda before, facts: document)
+    return copy.id
+
+
+def trial_of(workshop: Workshop, actor: Actor, picture_id: int) -> int | None:
+    """The routine that is tried on a picture."""
+    with workshop.database.begin() as session:
+        return picture_of(session, actor, picture_id).trial_of
+
+
+def end_trial(workshop: Workshop, actor: Actor, picture_id: int) -> None:
+    """Put a trial picture away."""
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        if picture.trial_of is None:
+            raise OutOfRangeError("No routine is tried on this picture.")
+        picture.removed_at = now()

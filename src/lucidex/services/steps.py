@@ -1,0 +1,181 @@
+"""Steps on pictures: beginning one, finding its numbers anew, putting it on other pictures, trying values."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remedy
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.tone.amounts import Tone
+from lucidex.core.picture.tone.clipping import colour_at
+from lucidex.core.places.demand import explain_limits
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import Carried, FindingStep, Step, plain
+from lucidex.core.steps.colour import Balance
+from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
+from lucidex.core.steps.room import Room, RoomToSize
+from lucidex.core.steps.tone import ToneStep, tone_of
+from lucidex.services import edits
+from lucidex.services.documents import Alter, PictureState, change, read_picture, with_document
+from lucidex.services.logos import adopt_logos
+from lucidex.services.people import Actor
+from lucidex.services.render_requests import for_screen, up_to, without_steps
+from lucidex.services.renderer import Renderer
+from lucidex.services.workshop import Workshop
+
+GREY_LOOKED_AT, GREY_REACH = Size(1_024, 1_024), 3  # a spot of 7 × 7 pixels, so that noise does not decide
+DARKEST_GREY = 16  # code values: what is darker has no colour to speak of
+
+
+def step_of(document: PictureDocument, step_id: str) -> StepEntry:
+    """A step of a document. NotFoundError where it is gone."""
+    for entry in document.steps:
+        if entry.id == step_id:
+            return entry
+    raise NotFoundError("This step is no longer in the list.")
+
+
+def begun(renderer: Renderer, state: PictureState, step: Step, before: str | None = None) -> Step:
+    """A step as it begins on a picture, with what it finds there; `before` is the step it comes before."""
+    document = up_to(state.document, before)
+    step = step.begun(document.geometry(state.facts.upright))
+    return step.found_on(renderer.raster(state, document)) if isinstance(step, FindingStep) else step
+
+
+def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:
+    """A step with other parameters; it looks at the picture again where they decide what it finds.
+
+    Raises OutOfRangeError in words where a parameter exceeds its limits.
+    """
+    step: Step = step_of(state.document, step_id).step
+    try:
+        after = type(step).model_validate({**step.model_dump(mode="json"), **parameters})
+    except ValidationError as error:
+        raise OutOfRangeError(explain_limits(error)) from error
+    if not isinstance(after, FindingStep):
+        return after
+    differing = {name for name in type(step).model_fields if getattr(after, name) != getattr(step, name)}
+    if differing & after.finds:
+        after = after.model_copy(update=dict(after.by_hand))
+    return found_again(renderer, state, step_id, after) if differing & after.found_by else after
+
+
+def found_again(renderer: Renderer, state: PictureState, step_id: str, step: FindingStep) -> Step:
+    """A step that looks at the picture again, as it stands before it by now."""
+    return step.found_on(renderer.raster(state, up_to(state.document, step_id)))
+
+
+def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) -> PictureDocument:
+    """The document with another value for the one parameter by which a step is varied."""
+    step: Step = step_of(state.document, step_id).step
+    after = step.varied(value)
+    if isinstance(after, FindingStep) and type(after).varied_field in after.found_by:
+        after = found_again(renderer, state, step_id, after)
+    return edits.replace_step(step_id, after)(state.document, state.facts)
+
+
+def grey_at(
+    renderer: Renderer, workshop: Workshop, state: PictureState, step: Balance, x: float, y: float
+) -> Balance:
+    """The balance that makes a spot of the prepared picture (its pixels) grey, beside the list's other balances.
+
+    The spot is looked at before all tone, as balances act on the picture's own light. Raises OutOfRangeError where
+    it lies outside or is clear, or too dark to have a colour.
+    """
+    document = state.document
+    toned = {entry.id for entry in document.steps if isinstance(entry.step, ToneStep)}
+    seen = renderer.pixels(for_screen(workshop, state, GREY_LOOKED_AT, without_steps(document, toned)))
+    size = state.geometry.size
+    colour = colour_at(seen, x / size.width, y / size.height, GREY_REACH)
+    if not (0 <= x < size.width and 0 <= y < size.height) or colour is None or max(colour) < DARKEST_GREY:
+        raise OutOfRangeError("There is no colour at this spot. Click on something light or middling grey.")
+    whole = tone_of(document.active_steps) or Tone()
+    mine = step.tone()
+    return step.making_grey(colour, whole.warmth - mine.warmth, whole.tint - mine.tint)
+
+
+@dataclass(frozen=True)
+class PutOn:
+    """What became of a step on another picture; `trouble` is a sentence where it could not be put there."""
+
+    picture_id: int
+    file_name: str
+    trouble: str | None = None
+
+
+@dataclass(frozen=True)
+class PutStep:
+    """A step that goes to other pictures, and the key of the one place in which it counts there, if only one."""
+
+    step: Step
+    only_in: str | None = None
+
+
+def put_on_pictures(
+    renderer: Renderer,
+    workshop: Workshop,
+    actor: Actor,
+    steps: Sequence[PutStep],
+    picture_ids: Sequence[int],
+    summary: str = "",
+) -> list[PutOn]:
+    """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
+    adopt_logos(workshop, actor, [one.step for one in steps])
+    sentences = " ".join(plain(one.step.sentence()) for one in steps)
+    summary = summary or f"Put on from another picture: {sentences}"
+    return [_put_on(renderer, workshop, actor, steps, picture_id, summary) for picture_id in picture_ids]
+
+
+def _put_on(
+    renderer: Renderer, workshop: Workshop, actor: Actor, steps: Sequence[PutStep], picture_id: int, summary: str
+) -> PutOn:
+    state = read_picture(workshop, actor, picture_id)
+    try:
+        document = put_on(renderer, state, steps)
+        change(workshop, actor, picture_id, state.version, summary, _becoming(document))
+    except UserError as error:
+        return PutOn(picture_id, state.file_name, error.sentence)
+    return PutOn(picture_id, state.file_name)
+
+
+def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> PictureDocument:
+    """The document with steps at its end; automatic ones look at the picture as the ones before them left it."""
+    document = state.document
+    for one in steps:
+        found = begun_on_copy(renderer, with_document(state, document), one.step)
+        document = edits.add_step(found, only_in=one.only_in)(document, state.facts)
+    return document
+
+
+def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:
+    """A step carried from another picture: its own parameters stay, only what it finds is found anew."""
+    return step.found_on(renderer.raster(state, state.document)) if isinstance(step, FindingStep) else step
+
+
+def _becoming(document: PictureDocument) -> Alter:
+    return lambda before, facts: document
+
+
+def carried_steps(document: PictureDocument) -> tuple[list[StepEntry], list[StepEntry]]:
+    """The active steps that go to other pictures, and those that belong to this picture alone."""
+    active = [entry for entry in document.steps if entry.active]
+    goes = [entry for entry in active if entry.step.carried is not Carried.NEVER]
+    return goes, [entry for entry in active if entry.step.carried is Carried.NEVER]
+
+
+def remedied(step: Crop, geometry: PictureGeometry, remedy: Remedy) -> list[Step]:
+    """The steps that take a crop's seat where it asks for more than the picture has."""
+    area = step.area
+    wanted = area.wanted(geometry)
+    where = {"centre_x": area.centre_x, "centre_y": area.centre_y}
+    if remedy is Remedy.LARGEST:
+        return [Crop(area=ShapeArea.model_validate({"across": wanted.width, "down": wanted.height, **where}))]
+    if remedy is Remedy.ENLARGE:
+        return []
+    kept = Size(min(wanted.width, geometry.size.width), min(wanted.height, geometry.size.height))
+    cut = PixelArea.model_validate({"width_px": kept.width, "height_px": kept.height, **where})
+    room = Room(extent=RoomToSize(width_px=wanted.width, height_px=wanted.height))
+    return [room] if kept == geometry.size else [Crop(area=cut), room]

@@ -1,0 +1,1 @@
+"""The bench: one picture, its steps, its stage and its places."""

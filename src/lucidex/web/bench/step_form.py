@@ -1,0 +1,102 @@
+"""The plain form of a step, from what the step declares: amounts, choices and colours, each with its sentence."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from lucidex.core.steps.base import FindingStep, PreviewClass, Step
+from lucidex.core.steps.curve import can_become_curve, can_become_levels
+
+_UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
+_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe"}
+WITH_HISTOGRAM = {"exposure", "light", "range", "shadows_highlights", "levels", "curve"}
+COARSE_FROM, MIDDLING_FROM = 50, 5  # spans: above them an amount moves by 1 and by a tenth, below by a twentieth
+
+
+class FieldKind(StrEnum):
+    """What a parameter is set with."""
+
+    AMOUNT = "amount"
+    CHOICE = "choice"
+    YES = "yes"
+    COLOUR = "colour"
+    GROUND = "ground"
+
+
+@dataclass(frozen=True)
+class StepField:
+    """One parameter of a step. `rest` is its value at rest, where a double click leads back to."""
+
+    name: str
+    kind: FieldKind
+    words: str
+    sentence: str
+    value: Any
+    rest: Any = None
+    least: float = 0
+    most: float = 0
+    fine: float = 1
+    choices: tuple[str, ...] = ()
+
+
+def form_fields(step: Step) -> list[StepField]:
+    """The parameters that the plain form shows, in the order in which the step declares them."""
+    schema = type(step).model_json_schema()
+    shown = {name: one for name, one in schema["properties"].items() if name not in _NOT_SHOWN}
+    found = (_field(step, name, one, schema.get("$defs", {})) for name, one in shown.items())
+    return [field for field in found if field is not None]
+
+
+def amount(step: Step, name: str) -> StepField:
+    """One amount of a step."""
+    return next(field for field in form_fields(step) if field.name == name)
+
+
+def _field(step: Step, name: str, declared: dict[str, Any], kinds: dict[str, Any]) -> StepField | None:
+    value, rest = getattr(step, name), declared.get("default")
+    words, sentence = _words(name, declared), declared.get("description", "")
+    if "$ref" in declared:
+        choices = tuple(kinds[declared["$ref"].split("/")[-1]]["enum"])
+        return StepField(name, FieldKind.CHOICE, words, sentence, value, rest, choices=choices)
+    if name == "ground":
+        return StepField(name, FieldKind.GROUND, words, sentence, value, rest)
+    if declared.get("type") == "boolean":
+        return StepField(name, FieldKind.YES, words, sentence, value, rest)
+    if declared.get("type") in {"number", "integer"}:
+        least, most = declared["minimum"], declared["maximum"]
+        return StepField(name, FieldKind.AMOUNT, words, sentence, value, rest, least, most, _fine(most - least))
+    if "#[0-9a-f]{6}" in declared.get("pattern", ""):
+        return StepField(name, FieldKind.COLOUR, words, "", value, rest)
+    return None
+
+
+def _words(name: str, declared: dict[str, Any]) -> str:
+    """The title where a step gives one, else the parameter's name in words."""
+    if (title := declared.get("title", "")) and title != name.replace("_", " ").title():
+        return str(title)
+    for ending, words in _UNITS:
+        if name.endswith(ending):
+            name = name.removesuffix(ending) + words
+    return name.replace("_", " ").capitalize()
+
+
+def _fine(span: float) -> float:
+    return 1 if span >= COARSE_FROM else 0.1 if span >= MIDDLING_FROM else 0.05
+
+
+def carries_on_as(step: Step) -> list[tuple[str, str]]:
+    """How a simple correction can be carried on: value and words."""
+    ways = [("levels", "as levels", can_become_levels(step)), ("curve", "as a curve", can_become_curve(step))]
+    return [(value, words) for value, words, can in ways if can]
+
+
+def is_automatic(step: Step) -> bool:
+    """Whether a step's values were found by itself."""
+    return isinstance(step, FindingStep) and bool(step.finds) and bool(getattr(step, "automatic", False))
+
+
+def judged_at_full_size(steps: tuple[Step, ...]) -> list[str]:
+    """The kinds of steps whose reduced preview promises nothing, in words."""
+    kinds = (step.model_dump()["kind"].replace("_", " ") for step in steps)
+    finished = (step.preview_class is PreviewClass.FINISHED for step in steps)
+    return list(dict.fromkeys(kind for kind, is_so in zip(kinds, finished, strict=True) if is_so))

@@ -1,0 +1,225 @@
+"""What the bench shows, worked out from the services: ledger, stage and wall."""
+
+import json
+from dataclasses import dataclass
+
+from lucidex.core.document import Framing
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import UserError
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import Size, largest_within
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.linked_size import LinkedSize
+from lucidex.core.places.measures import Multiple, Percent, Rung, ladder
+from lucidex.core.proof.warnings import SOFT_FROM
+from lucidex.core.routine import Routine
+from lucidex.core.steps import StepEntry
+from lucidex.core.steps.base import Band
+from lucidex.core.steps.logo import Logo
+from lucidex.core.steps.order import Advice, advice
+from lucidex.records.models import Place
+from lucidex.services.documents import PictureState, read_picture
+from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.logos import KeptLogo, read_logos
+from lucidex.services.people import Actor
+from lucidex.services.places import demand_of
+from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
+from lucidex.services.renderer import StoredResult
+from lucidex.services.routine_use import trial_of
+from lucidex.services.routines import read_routine
+from lucidex.web.bench.stage import preview_key, stage_facts
+from lucidex.web.bench.wall import Hanging, Seat, hang
+from lucidex.web.context import AppContext
+from lucidex.web.places.form import SizeFields, size_fields
+
+OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL = "framing", "output", "rule", "focal"
+_OPEN_PARTS = {OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL}
+
+
+@dataclass(frozen=True)
+class PlaceView:
+    """A place with this picture in it. `trouble` is a sentence where it cannot be made."""
+
+    place: Place
+    demand: PlaceDemand
+    placed: PlacedPicture | None
+    result: StoredResult | None
+    trouble: str | None
+    has_moved: bool = False
+
+    @property
+    def size(self) -> Size:
+        """The size that comes out, or the nearest thing to draw where it cannot."""
+        return self.placed.size if self.placed else Size(400, 300)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What somebody looks at: the chosen place, the unfolded control, a step to look back to or to insert before."""
+
+    place: int | None = None
+    open: str | None = None
+    after: str | None = None
+    insert: str | None = None
+
+
+@dataclass(frozen=True)
+class BenchView:
+    """Everything on the bench."""
+
+    folio: FolioView
+    state: PictureState
+    geometry: PictureGeometry
+    places: list[PlaceView]
+    chosen: PlaceView | None
+    open: str | None
+    wall: Hanging
+    stage: dict[str, object]
+    advice: dict[str, Advice]
+    after: StepEntry | None
+    insert: StepEntry | None
+    logos: list[KeptLogo]
+    trial: Routine | None = None
+
+    @property
+    def place_id(self) -> int | None:
+        """The chosen place."""
+        return self.chosen.place.id if self.chosen else None
+
+    @property
+    def open_step(self) -> StepEntry | None:
+        """The step whose control is unfolded."""
+        return next((entry for entry in self.state.document.steps if entry.id == self.open), None)
+
+    @property
+    def everywhere(self) -> list[StepEntry]:
+        """The steps that count in every place."""
+        return [entry for entry in self.state.document.steps if entry.only_in is None]
+
+    @property
+    def only_here(self) -> list[StepEntry]:
+        """The steps that count in the chosen place alone."""
+        return [entry for entry in self.state.document.steps if entry.only_in == str(self.place_id)]
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """The numbers of the steps, as they are counted in the ledger."""
+        return {entry.id: index for index, entry in enumerate((*self.everywhere, *self.only_here), 1)}
+
+    @property
+    def firsts(self) -> set[str]:
+        """The steps that cannot move up."""
+        return {next(iter(ids)) for ids in self._by_band() if ids}
+
+    @property
+    def lasts(self) -> set[str]:
+        """The steps that cannot move down."""
+        return {ids[-1] for ids in self._by_band() if ids}
+
+    def _by_band(self) -> list[list[str]]:
+        steps = self.state.document.steps
+        return [[entry.id for entry in steps if entry.step.band is band] for band in Band]
+
+    @property
+    def digest(self) -> str:
+        """Changes whenever the prepared picture would."""
+        return preview_key(self.state, self.state.document)
+
+    @property
+    def digest_but_open(self) -> str:
+        """Changes whenever the prepared picture without the unfolded step would."""
+        return preview_key(self.state, without_steps(self.state.document, {self.open or ""}))
+
+    @property
+    def stage_json(self) -> str:
+        """The stage's numbers for the script that draws on it."""
+        return json.dumps(self.stage)
+
+    @property
+    def framing(self) -> Framing | None:
+        """The chosen place's framing by hand."""
+        return self.state.document.framings.get(str(self.place_id))
+
+    @property
+    def linked(self) -> SizeFields:
+        """The linked numbers of the chosen place's size."""
+        demand = self.chosen.demand if self.chosen else PlaceDemand(measure=Percent(percent=100))
+        return size_fields(LinkedSize.of(demand), demand, self.geometry.size)
+
+    @property
+    def ladder(self) -> list[Rung]:
+        """The multiples of the chosen place, where it takes multiples."""
+        if self.chosen is None or not isinstance(self.chosen.demand.measure, Multiple):
+            return []
+        demand = self.chosen.demand
+        own = self.state.document.demand_for(str(self.place_id), demand).measure
+        return ladder(own, self.geometry.size, demand.rule, demand.anchor) if isinstance(own, Multiple) else []
+
+    @property
+    def largest_of_shape(self) -> Size | None:
+        """The largest size of the chosen place's shape that needs no enlarging, where the place is too large."""
+        placed = self.chosen.placed if self.chosen else None
+        if placed is None or not placed.demand.is_cropped or placed.placement.enlargement <= SOFT_FROM:
+            return None
+        return largest_within(placed.size, self.geometry.size)
+
+    def remarks_of(self, step_id: str) -> list[Remark]:
+        """What is to be said about a step."""
+        return [remark for remark in self.geometry.remarks if remark.step_id == step_id]
+
+    def seat_view(self, seat: Seat) -> PlaceView:
+        """The place that hangs in a seat."""
+        return self.places[seat.index]
+
+
+def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
+    """One place on the wall; its file where it is finished already."""
+    demand = demand_of(place)
+    try:
+        placed = in_place(app.workshop, state, str(place.id), demand)
+    except UserError as error:
+        return PlaceView(place, demand, None, None, error.sentence)
+    has_moved = demand.is_cropped and state.document.has_moved(state.geometry, str(place.id))
+    return PlaceView(place, demand, placed, app.renderer.known(placed.rendering), None, has_moved)
+
+
+def bench_view(app: AppContext, actor: Actor, picture_id: int, shown: Shown) -> BenchView:
+    """The bench of a picture, as somebody looks at it."""
+    state = read_picture(app.workshop, actor, picture_id)
+    folio = read_folio(app.workshop, actor, state.folio_id)
+    places = [place_view(app, state, place) for place in folio.places]
+    chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
+    geometry = state.geometry
+    steps = {entry.id: entry for entry in state.document.steps}
+    open_step, after = steps.get(shown.open or ""), steps.get(shown.after or "")
+    given = advice(PictureGeometry.of(state.facts.upright), state.document.steps)
+    return BenchView(
+        folio=folio,
+        state=state,
+        geometry=geometry,
+        places=places,
+        chosen=chosen,
+        open=shown.open if open_step or shown.open in _OPEN_PARTS else None,
+        wall=hang([view.size for view in places]),
+        stage=stage_facts(
+            state, chosen.place if chosen else None, chosen.placed if chosen else None, shown.open, after
+        ),
+        advice={one.step_id: one for one in given},
+        after=after,
+        insert=steps.get(shown.insert or ""),
+        logos=read_logos(app.workshop, actor) if open_step and isinstance(open_step.step, Logo) else [],
+        trial=_trial(app, actor, state, folio),
+    )
+
+
+def _trial(app: AppContext, actor: Actor, state: PictureState, folio: FolioView) -> Routine | None:
+    """The routine that is tried, on a picture that stands apart from its folio."""
+    if folio.position(state.picture_id) is not None:
+        return None
+    routine_id = trial_of(app.workshop, actor, state.picture_id)
+    return read_routine(app.workshop, actor, routine_id) if routine_id is not None else None
+
+
+def format_choices() -> list[tuple[str, str, str]]:
+    """Value, label and strength of every format that is written."""
+    return [(name.value, name.label, name.output.strength) for name in FormatName]

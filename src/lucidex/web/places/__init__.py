@@ -1,0 +1,1 @@
+"""The form of a place, and the book of places."""

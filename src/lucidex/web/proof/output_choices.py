@@ -1,0 +1,117 @@
+"""How cells of the sheet are written: format and quality for one, a row or a column; ways out of a weight."""
+
+from typing import Annotated
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Form, Query
+from starlette.responses import HTMLResponse, Response
+
+from lucidex.core.encode import FormatName
+from lucidex.core.errors import OutOfRangeError
+from lucidex.core.places.measures import ExactSize
+from lucidex.core.units import format_weight
+from lucidex.services import output_choices
+from lucidex.services.folios import read_folio
+from lucidex.services.output_choices import SMALLER_PERCENTS, Scope, Written
+from lucidex.services.places import change_place, demand_of, write_also
+from lucidex.web.admission import FILES
+from lucidex.web.bench.view import format_choices
+from lucidex.web.proof.sheet import At, AtCell
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import partial
+
+router = APIRouter(
+    prefix="/pictures/{picture_id}/places/{place_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
+)
+
+
+@router.get("/written", dependencies=[FILES])
+def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
+    """Formats with their real weights, quality, how far the choice goes; ways out where the file is too heavy."""
+    cell = at.cell
+    result = at.app.renderer.render_file(cell.placed.rendering) if cell.placed else None
+    demand = demand_of(cell.place)
+    smaller = [
+        (percent, output_choices.smaller_demand(cell, percent).measure.words())
+        for percent in SMALLER_PERCENTS
+        if isinstance(demand.measure, ExactSize)
+    ]
+    return partial(
+        at.request,
+        "proof/written.html",
+        cell=cell,
+        result=result,
+        scope=scope,
+        quality=output_choices.chosen_quality(cell),
+        smaller=smaller,
+        formats=format_choices(),
+        written_also=demand.also,
+        count=len(read_folio(at.app.workshop, at.actor, cell.state.folio_id).pictures),
+    )
+
+
+@router.post("/written")
+def choose(
+    at: At,
+    format: Annotated[str, Form(max_length=8)] = "",
+    quality: Annotated[str, Form(pattern=r"^\s*(\d{1,3})?\s*$")] = "",
+    scope: Annotated[Scope, Form()] = Scope.CELL,
+) -> Response:
+    """Write a cell, its row or its column as chosen."""
+    number = int(quality) if quality.strip() else None
+    if number is not None and not 1 <= number <= 100:
+        raise OutOfRangeError("Quality is a whole number from 1 to 100, or nothing to have it found by itself.")
+    name = FormatName(format) if format in set(FormatName) else None
+    written = Written(name, None if name is not None and name.output.default_quality is None else number)
+    message = output_choices.write_as(at.app.workshop, at.actor, at.cell, written, scope)
+    return _back(at) if scope is Scope.COLUMN else _message(at, message)
+
+
+@router.post("/written-also")
+def further(at: At, formats: Annotated[list[FormatName], Form()] = []) -> Response:  # noqa: B006
+    """Write every picture of this place in further formats too: a column more for each."""
+    write_also(at.app.workshop, at.actor, at.cell.place.id, tuple(dict.fromkeys(formats)))
+    return _back(at)
+
+
+@router.get("/smaller", dependencies=[FILES])
+def weigh_smaller(at: At, percent: Annotated[int, Query(ge=1, le=99)] = 75) -> HTMLResponse:
+    """The real weight in a smaller place of the same shape."""
+    placed = output_choices.smaller(at.app.workshop, at.cell, percent)
+    byte_count = at.app.renderer.render_file(placed.rendering).byte_count
+    over = placed.demand.max_bytes is not None and byte_count > placed.demand.max_bytes
+    return partial(at.request, "bench/weight.html", words=format_weight(byte_count), over=over)
+
+
+@router.post("/smaller")
+def make_smaller(at: At, percent: Annotated[int, Form(ge=1, le=99)]) -> Response:
+    """Make the place itself smaller, for every picture."""
+    place = at.cell.place
+    demand = output_choices.smaller_demand(at.cell, percent)
+    change_place(at.app.workshop, at.actor, place.id, place.version, demand, place.name)
+    return _back(at)
+
+
+@router.post("/accept-weight", dependencies=[FILES])
+def accept_weight(at: At) -> Response:
+    """Let this picture be as heavy as it is here."""
+    if at.cell.placed is None:
+        raise OutOfRangeError("There is no file to accept.")
+    byte_count = at.app.renderer.render_file(at.cell.placed.rendering).byte_count
+    output_choices.accept_weight(at.app.workshop, at.actor, at.cell, byte_count)
+    return _message(
+        at, f"{format_weight(byte_count)} accepted for “{at.cell.state.file_name}” in “{at.cell.place.name}”."
+    )
+
+
+def _message(at: AtCell, message: str) -> HTMLResponse:
+    response = partial(at.request, "proof/said.html", message=message)
+    response.headers["HX-Trigger"] = f'{{"row-changed": {{"picture": {at.cell.state.picture_id}}}}}'
+    return response
+
+
+def _back(at: AtCell) -> Response:
+    """The whole sheet again: a place has changed."""
+    address = f"/folios/{at.cell.state.folio_id}/proof"
+    look = "look=true" in at.request.headers.get("hx-current-url", "")
+    return Response(headers={"HX-Redirect": address + ("?" + urlencode({"look": "true"}) if look else "")})

@@ -1,0 +1,223 @@
+"""Proof: the sheet of pictures and places; cells are looked at, framed, left out; steps go on selected rows."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Annotated, Any
+
+import pyvips
+from fastapi import APIRouter, Depends, Form, Query, Request
+from starlette.responses import HTMLResponse, Response
+
+from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
+from lucidex.core.line.places import read_demand
+from lucidex.core.line.reader import ReadStep, read_line
+from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
+from lucidex.core.steps.base import Step
+from lucidex.core.steps.logo import Logo
+from lucidex.services import proof_sheet, runs
+from lucidex.services.folios import read_folio
+from lucidex.services.logos import with_newest
+from lucidex.services.people import Actor
+from lucidex.services.places import hang_place
+from lucidex.services.proof_sheet import ProofCell, columns_of
+from lucidex.services.routines import find_routine, read_routines
+from lucidex.services.steps import PutStep, put_on_pictures
+from lucidex.web.admission import FILES, PREVIEWS
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.pages.files import FOREVER
+from lucidex.web.proof.runs import foot_of
+from lucidex.web.routines.use import use_sheet
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import lead_to, page, partial
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+ROWS_AT_ONCE = 10
+THUMB_WIDTH, THUMB_HEIGHT = 340, 200  # twice what a cell shows
+Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
+
+
+class Order(StrEnum):
+    """In which order the rows stand."""
+
+    FOLIO = "folio"
+    FLAGGED = "flagged"
+
+
+@router.get("/folios/{folio_id}/proof")
+def proof(
+    request: Request, app: App, actor: SignedIn, folio_id: int, look: bool = False, order: Order = Order.FOLIO
+) -> HTMLResponse:
+    """The sheet; with `look` the rows that need one, and in them the cells. Rows come as they come into view."""
+    folio = read_folio(app.workshop, actor, folio_id)
+    rows = proof_sheet.proof_rows(app.workshop, folio, actor)
+    flagged = sum(cell.needs_look for row in rows for cell in row.cells)
+    run = runs.latest_run(app.workshop, actor, folio_id)
+    foot: dict[str, Any] = foot_of(app, actor, run) if run else {"run": None, "failed": []}
+    foot["total"] = sum(cell.is_made for row in rows for cell in row.cells)
+    if order is Order.FLAGGED:
+        rows.sort(key=lambda row: not row.needs_look)
+    shown = [row for row in rows if row.needs_look] if look else rows
+    return page(
+        request,
+        "proof/proof.html",
+        **foot,
+        actor=actor,
+        folio=folio,
+        parts=[shown[start : start + ROWS_AT_ONCE] for start in range(0, len(shown), ROWS_AT_ONCE)],
+        order=order,
+        look=look,
+        flagged=flagged,
+        routines=[kept.routine for kept in read_routines(app.workshop, actor)],
+        columns=columns_of(folio.places),
+    )
+
+
+@router.get("/folios/{folio_id}/proof/rows")
+def rows(
+    request: Request, app: App, actor: SignedIn, folio_id: int, on: Annotated[list[int], Query()]
+) -> HTMLResponse:
+    """Some rows with their cells, in the order in which they are asked for."""
+    folio = read_folio(app.workshop, actor, folio_id)
+    found = {row.state.picture_id: row for row in proof_sheet.proof_rows(app.workshop, folio, actor, set(on))}
+    part = [found[picture_id] for picture_id in on if picture_id in found]
+    return partial(request, "proof/rows.html", rows=part)
+
+
+@dataclass
+class AtCell:
+    """A request at one cell of the sheet."""
+
+    request: Request
+    app: AppContext
+    actor: Actor
+    cell: ProofCell
+
+    def show(self, cell: ProofCell) -> HTMLResponse:
+        """The cell as it is now, with its finished file."""
+        is_shown = cell.placed is not None and cell.is_made
+        result = self.app.renderer.render_file(cell.placed.rendering) if cell.placed and is_shown else None
+        flags = cell.flags
+        if result is not None:
+            workshop = self.app.workshop
+            proof_sheet.note_statistics(workshop, cell, result.statistics)
+            flags = cell.flags_at(result.byte_count, result.statistics, proof_sheet.neighbours(workshop, cell))
+        values = {"cell": cell, "result": result, "flags": flags}
+        return partial(self.request, "proof/cell.html", **values)
+
+
+def at_cell(
+    request: Request, app: App, actor: SignedIn, picture_id: int, place_id: int, also: FormatName | None = None
+) -> AtCell:
+    """Collects what an action on a cell needs. NotFoundError where picture and place do not belong together."""
+    return AtCell(request, app, actor, proof_sheet.find_cell(app.workshop, actor, picture_id, place_id, also))
+
+
+At = Annotated[AtCell, Depends(at_cell)]
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/cell", dependencies=[FILES])
+def cell(at: At) -> HTMLResponse:
+    """One cell, finished."""
+    return at.show(at.cell)
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/thumb", dependencies=[FILES])
+def thumb(at: At, key: str | None = None) -> Response:
+    """The finished file, reduced to what a cell of the sheet shows."""
+    if at.cell.placed is None:
+        raise NotFoundError("This place cannot be made of this picture.")
+    result = at.app.renderer.render_file(at.cell.placed.rendering)
+    small = pyvips.Image.thumbnail(str(result.path), THUMB_WIDTH, height=THUMB_HEIGHT, size="down")
+    name = FormatName.PNG if small.hasalpha() else FormatName.JPEG
+    content = encode(small.colourspace("srgb"), name, Encoding(88 if name is FormatName.JPEG else None, hurried=True))
+    kept = FOREVER if key == result.key else "no-store"
+    return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/nudge", dependencies=[FILES])
+def nudge(
+    at: At,
+    across: Share = 0,
+    down: Share = 0,
+    closer: Annotated[float, Form(ge=0.1, le=10, allow_inf_nan=False)] = 1,
+) -> HTMLResponse:
+    """Move what a cell shows by shares of its window."""
+    return at.show(proof_sheet.nudge(at.app.workshop, at.actor, at.cell, across, down, closer))
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/accept", dependencies=[FILES])
+def accept(at: At) -> HTMLResponse:
+    """Say that a cell is framed right."""
+    return at.show(proof_sheet.accept(at.app.workshop, at.actor, at.cell))
+
+
+@router.post("/pictures/{picture_id}/places/{place_id}/leave-out", dependencies=[FILES])
+def leave_out(at: At, out: Annotated[bool, Form()] = True) -> HTMLResponse:
+    """Let runs pass a cell over, or make it again."""
+    return at.show(proof_sheet.leave_out(at.app.workshop, at.actor, at.cell, out))
+
+
+@router.post("/folios/{folio_id}/proof/step", dependencies=[PREVIEWS])
+def put_step(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    line: Annotated[str, Form(max_length=200)] = "",
+    on: Annotated[list[int], Form()] = [],  # noqa: B006
+) -> HTMLResponse:
+    """Put one step on the selected pictures; automatic ones look at each anew."""
+    here = [picture.id for picture in read_folio(app.workshop, actor, folio_id).pictures]
+    chosen = [picture for picture in here if picture in set(on)]
+    if not chosen:
+        raise OutOfRangeError("Select the pictures first, by the squares before their names.")
+    if (kept := find_routine(app.workshop, actor, line)) is not None:
+        sheet = use_sheet(request, app, actor, read_folio(app.workshop, actor, folio_id), kept.id, chosen)
+        sheet.headers["HX-Retarget"] = "#proof-names"
+        return sheet
+    steps = [PutStep(_typed_step(app, actor, line))]
+    done = put_on_pictures(app.renderer, app.workshop, actor, steps, chosen)
+    response = partial(request, "bench/copied.html", done=done)
+    response.headers["HX-Trigger"] = "cells-changed"
+    return response
+
+
+def _typed_step(app: AppContext, actor: SignedIn, line: str) -> Step:
+    read = read_line(line)
+    if not isinstance(read, ReadStep):
+        raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
+    step = with_newest(app.workshop, actor, read.step)
+    if isinstance(step, Logo) and step.logo is None:
+        raise OutOfRangeError(
+            "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."
+        )
+    return step
+
+
+@router.post("/folios/{folio_id}/proof/place")
+def hang(
+    request: Request, app: App, actor: SignedIn, folio_id: int, line: Annotated[str, Form(max_length=200)] = ""
+) -> Response:
+    """Hang a place as typed; the sheet then has a column more."""
+    read_folio(app.workshop, actor, folio_id)
+    hang_place(app.workshop, actor, folio_id, read_demand(line).demand())
+    return lead_to(request, f"/folios/{folio_id}/proof")
+
+
+@router.get("/folios/{folio_id}/proof/names")
+def names(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    pattern: Annotated[str, Query(max_length=300)] = USUAL_PATTERN,
+) -> HTMLResponse:
+    """The list of finished names and folders, before anything is made."""
+    values: dict[str, Any] = {"folio_id": folio_id, "pattern": pattern, "fields": FIELDS, "cells": [], "trouble": ""}
+    try:
+        values["cells"] = runs.list_cells(app.workshop, actor, folio_id, pattern, runs.today())
+    except NotUnderstoodError as error:
+        values["trouble"] = error.sentence
+    return partial(request, "proof/names.html", **values)

@@ -1,0 +1,1 @@
+"""Routines: kept, seen before they are used, and used."""

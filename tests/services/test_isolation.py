@@ -1,0 +1,139 @@
+"""Decoding in a process of its own: what it may not take, and what happens when it dies."""
+
+import errno
+import json
+import os
+import resource
+import signal
+import socket
+import subprocess
+import threading
+from collections.abc import Callable
+from io import BufferedReader
+from pathlib import Path
+
+import pytest
+import pyvips
+
+from lucidex.core.cancellation import until
+from lucidex.core.errors import (
+    NoLongerWantedError,
+    StorageFullError,
+    TooLargeError,
+    UnforeseenError,
+    UnreadableFileError,
+)
+from lucidex.work.decode_task import decode_into
+from lucidex.work.isolation import IsolatedRunner, Limits
+from tests.conftest import encoded, smooth_picture
+
+
+def wait_for_ever() -> str:
+    while True:
+        pass
+
+
+def die() -> str:
+    os.abort()
+
+
+def take_memory() -> str:
+    return str(len(bytearray(3_000_000_000)))
+
+
+def test_a_task_that_takes_too_long_is_stopped() -> None:
+    with pytest.raises(UnreadableFileError, match="longer than 1 seconds"):
+        IsolatedRunner(limits=Limits(seconds=1)).run(wait_for_ever)
+
+
+def test_a_task_that_takes_too_much_memory_is_stopped() -> None:
+    with pytest.raises(TooLargeError, match="more memory"):
+        IsolatedRunner(limits=Limits(memory_bytes=2_000_000_000)).run(take_memory)
+
+
+def reach_out(own: BufferedReader, target: str) -> str:
+    """All that a decoder whose code was taken over might try; what it managed."""
+    managed = [f"read {len(own.read())} bytes of its own file"]
+    tries: dict[str, Callable[[], object]] = {
+        "read a file": Path(target).read_bytes,
+        "read who it is": Path("/proc/self/environ").read_bytes,
+        "list a folder": lambda: os.listdir("/"),
+        "write a file": lambda: Path(target + ".new").write_bytes(b"x"),
+        "remove a file": lambda: os.unlink(target),
+        "run a program": lambda: subprocess.run(["/bin/true"], check=True),
+        "signal its parent": lambda: os.kill(os.getppid(), 0),
+        "reach the network": lambda: socket.socket().connect(("127.0.0.1", int(Path(target).name.split("-")[1]))),
+        "write a huge file": lambda: own.fileno() and os.posix_fallocate(own.fileno(), 0, 10**11),
+    }
+    for name, attempt in tries.items():
+        try:
+            attempt()
+        except (OSError, subprocess.SubprocessError):
+            continue
+        managed.append(name)
+    return json.dumps(managed)
+
+
+def test_a_decoder_reaches_nothing_but_its_own_files(tmp_path: Path) -> None:
+    """Not the session's secret or the database's password, no other file, no program, no network, nobody else."""
+    with socket.create_server(("127.0.0.1", 0)) as listening:
+        secret = tmp_path / f"secret-{listening.getsockname()[1]}"
+        secret.write_text("a session's secret")
+        (tmp_path / "own").write_bytes(b"12345")
+        answer = IsolatedRunner().run(reach_out, str(secret), opened=[(tmp_path / "own", "rb")])
+    assert json.loads(answer) == ["read 5 bytes of its own file"]
+    assert secret.exists()
+
+
+def end_by(signal_name: str) -> str:
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    os.kill(os.getpid(), getattr(signal, signal_name))
+    return ""
+
+
+def go_wrong() -> str:
+    raise KeyError("damaged, truncated, memory, disk")
+
+
+def fill_the_disk() -> str:
+    raise OSError(errno.ENOSPC, "memory")
+
+
+@pytest.mark.parametrize(
+    ("task", "arguments", "kind", "why"),
+    [
+        (end_by, ("SIGSEGV",), UnreadableFileError, "damaged"),
+        (end_by, ("SIGABRT",), UnreadableFileError, "damaged"),
+        (end_by, ("SIGKILL",), TooLargeError, "memory"),
+        (end_by, ("SIGXCPU",), UnreadableFileError, "seconds of computing"),
+        (go_wrong, (), UnforeseenError, "our side"),
+        (fill_the_disk, (), StorageFullError, "disk is full"),
+    ],
+)
+def test_the_reason_is_told_by_how_it_ended_and_not_by_words(
+    task: Callable[..., str], arguments: tuple[str, ...], kind: type[Exception], why: str
+) -> None:
+    with pytest.raises(kind, match=why):
+        IsolatedRunner().run(task, *arguments)
+
+
+def test_a_process_that_dies_harms_nobody(tmp_path: Path) -> None:
+    runner = IsolatedRunner(slots=1)
+    with pytest.raises(UnreadableFileError, match="damaged"):
+        runner.run(die)
+    (tmp_path / "a.png").write_bytes(encoded(smooth_picture(20, 20)))
+    assert decode_into(runner, tmp_path / "a.png", tmp_path).stored_width == 20
+
+
+def test_a_picture_too_large_for_the_memory_is_refused_in_words(tmp_path: Path) -> None:
+    plain = pyvips.Image.black(8_500, 8_500, bands=3).copy(interpretation="srgb")
+    plain.write_to_file(str(tmp_path / "a.jpg"), interlace=True)
+    with pytest.raises(TooLargeError, match="memory"):
+        decode_into(IsolatedRunner(limits=Limits(memory_bytes=500_000_000)), tmp_path / "a.jpg", tmp_path)
+
+
+def test_what_nobody_waits_for_any_more_is_stopped() -> None:
+    gone = threading.Event()
+    gone.set()
+    with until(gone), pytest.raises(NoLongerWantedError):
+        IsolatedRunner().run(wait_for_ever)

@@ -1,0 +1,190 @@
+"""Results under their keys: exact, the same every time, computed once, never half."""
+
+import io
+import threading
+from datetime import timedelta
+
+import pytest
+from PIL import Image
+from sqlalchemy import select, update
+
+from lucidex.core.errors import OutOfRangeError, UserError
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.line.places import read_demand
+from lucidex.core.proof.statistics import PixelStatistics
+from lucidex.core.proof.warnings import FlagKind
+from lucidex.core.steps.turn import Direction, Turn
+from lucidex.records.models import Result, now
+from lucidex.services import edits
+from lucidex.services.documents import PictureState, change, read_picture, undo
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.people import Actor
+from lucidex.services.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
+from lucidex.services.renderer import OnStored, Renderer, StoredResult, _record
+from lucidex.services.workshop import Workshop
+from tests.conftest import encoded, picture, smooth_picture
+
+
+@pytest.fixture
+def state(workshop: Workshop, actor: Actor) -> PictureState:
+    content = encoded(smooth_picture(900, 600), ".jpg", Q=90)
+    taken = bring_in(workshop, actor, NewFolio("Results"), "Dome at Dusk.JPG", [content])
+    return read_picture(workshop, actor, taken.picture_id)
+
+
+def placed(workshop: Workshop, state: PictureState, typed: str) -> PlacedPicture:
+    return in_place(workshop, state, "1", read_demand(typed).demand())
+
+
+@pytest.mark.parametrize(
+    ("typed", "size"),
+    [
+        ("300x200", (300, 200)),
+        ("7x599", (7, 599)),
+        ("1600x640", (1600, 640)),
+        ("450 wide", (450, 300)),
+        ("longest 333", (333, 222)),
+        ("50 %", (450, 300)),
+        ("100x100 show whole as png", (100, 100)),
+        ("100x100 no larger than as webp", (100, 67)),
+        ("91x17 stretch as avif", (91, 17)),
+    ],
+)
+def test_another_program_measures_the_size_that_was_typed(
+    workshop: Workshop, renderer: Renderer, state: PictureState, typed: str, size: tuple[int, int]
+) -> None:
+    result = placed(workshop, state, typed)
+    with Image.open(io.BytesIO(renderer.render_file(result.rendering).path.read_bytes())) as read:
+        assert read.size == size
+    assert f"-{size[0]}x{size[1]}." in result.file_name
+    assert result.file_name.startswith("dome-at-dusk-")
+
+
+def test_a_preview_of_a_place_that_fits_is_the_files_own_pixels(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    """Invariant 5: what hangs on the wall is the file; and the stage at the same size shows the same pixels."""
+    result = placed(workshop, state, "450x300 as png")
+    shown = for_screen(workshop, state, Size(450, 300), state.document)
+    assert shown.pixels_key == result.rendering.pixels_key
+
+
+def test_the_same_key_gives_the_same_bytes(workshop: Workshop, state: PictureState) -> None:
+    """Invariant 2: two renderers that share nothing but the store agree, and so do two that share nothing."""
+    result = placed(workshop, state, "320x200")
+    first = Renderer(workshop).render_file(result.rendering)
+    content = first.path.read_bytes()
+    first.path.unlink()
+    again = Renderer(workshop).render_file(result.rendering)
+    assert (again.key, again.path.read_bytes()) == (first.key, content)
+
+
+def test_taking_a_change_back_finds_the_earlier_file(
+    workshop: Workshop, renderer: Renderer, actor: Actor, state: PictureState
+) -> None:
+    before = renderer.render_file(placed(workshop, state, "320x200").rendering)
+    turned = change(workshop, actor, state.picture_id, 1, "turn", edits.add_step(Turn(direction=Direction.LEFT)))
+    assert renderer.render_file(placed(workshop, turned, "320x200").rendering).key != before.key
+    back = undo(workshop, actor, state.picture_id, turned.version)
+    known = renderer.known(placed(workshop, back, "320x200").rendering)
+    assert known is not None
+    assert known.key == before.key
+
+
+def test_a_key_is_computed_once_however_many_ask(
+    workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    computed: list[str] = []
+    everybody_asked = threading.Barrier(6)
+    asked = threading.local()
+    compute, ask = Renderer._compute, Renderer._done_or_mine
+
+    def counting(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+        computed.append(rendering.key)
+        return compute(self, rendering)
+
+    def after_everybody(
+        self: Renderer, key: str, holder: str, on_stored: OnStored | None
+    ) -> tuple[StoredResult | None, bool]:
+        answer = ask(self, key, holder, on_stored)
+        if not hasattr(asked, "once"):
+            asked.once = True
+            everybody_asked.wait(20)
+        return answer
+
+    monkeypatch.setattr(Renderer, "_compute", counting)
+    monkeypatch.setattr(Renderer, "_done_or_mine", after_everybody)
+    result = placed(workshop, state, "333x111")
+    files: list[str] = []
+    threads = [
+        threading.Thread(target=lambda: files.append(str(Renderer(workshop).render_file(result.rendering).path)))
+        for _ in range(6)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(files) == 6
+    assert len(set(files)) == 1
+    assert computed == [result.rendering.key]
+
+
+def test_a_lease_of_somebody_killed_is_taken_over(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    result = placed(workshop, state, "211x99")
+    with workshop.database.begin() as session:
+        session.add(
+            Result(key_sha256=result.rendering.key, holder="x" * 32, lease_until=now() - timedelta(seconds=1))
+        )
+    assert renderer.render_file(result.rendering).byte_count > 0
+
+
+def test_a_failure_frees_the_lease(workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch) -> None:
+    result = placed(workshop, state, "212x99")
+    with monkeypatch.context() as broken:
+
+        def failing(self: Renderer, rendering: object) -> tuple[bytes, PixelStatistics]:
+            raise MemoryError
+
+        broken.setattr(Renderer, "_compute", failing)
+        with pytest.raises(MemoryError):
+            Renderer(workshop).render_file(result.rendering)
+    assert Renderer(workshop).render_file(result.rendering).byte_count > 0
+
+
+def test_a_holder_that_lost_its_lease_cannot_overwrite(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    """Fencing: a result is recorded only by the holder that the row names."""
+    result = placed(workshop, state, "213x99")
+    assert renderer._done_or_mine(result.rendering.key, "a" * 32, None) == (None, True)
+    with workshop.database.begin() as session:
+        session.execute(update(Result).where(Result.key_sha256 == result.rendering.key).values(holder="b" * 32))
+    with workshop.database.begin() as session:
+        _record(session, "a" * 32, result.rendering.key, blob_sha256="0" * 64)
+    with workshop.database.begin() as session:
+        row = session.scalar(select(Result).where(Result.key_sha256 == result.rendering.key))
+        assert row is not None
+        assert row.blob_sha256 is None
+
+
+def test_flags_say_what_deserves_a_look(
+    workshop: Workshop, renderer: Renderer, actor: Actor, state: PictureState
+) -> None:
+    large = placed(workshop, state, "2700x1800 under 1 kB")
+    kinds = {flag.kind for flag in large.flags_at(renderer.render_file(large.rendering).byte_count)}
+    assert kinds == {FlagKind.ENLARGED, FlagKind.TOO_HEAVY}
+    assert {flag.kind for flag in placed(workshop, state, "90x90 stretch").flags} == {FlagKind.STRETCHED}
+    assert placed(workshop, state, "90x60 stretch").flags == ()
+    mark = bring_in(workshop, actor, NewFolio("Clear"), "mark.png", [encoded(picture(40, 40, 4))])
+    clear = read_picture(workshop, actor, mark.picture_id)
+    assert placed(workshop, clear, "20x20").rendering.format.value == "png"
+    assert {flag.kind for flag in placed(workshop, clear, "20x20 as jpeg").flags} == {FlagKind.CLEAR_LOST}
+
+
+def test_what_a_format_cannot_hold_is_refused_in_words(workshop: Workshop, state: PictureState) -> None:
+    with pytest.raises(OutOfRangeError, match="WebP holds at most 16 383 pixels"):
+        placed(workshop, state, "17000x3 as webp")
+    with pytest.raises(UserError, match="too large"):
+        placed(workshop, state, "2900 %")
