@@ -3,6 +3,7 @@
 import numpy as np
 
 from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import draw, plan
@@ -35,11 +36,13 @@ def rendered(
     *steps: Step,
     framing: Framing | None = None,
     ground: tuple[int, int, int] | None = (255, 255, 255),
+    assets: Assets = NO_ASSETS,
 ) -> Pixels:
     """The pixels of a picture in a place."""
     document = PictureDocument(steps=entries(*steps), framings={"1": framing} if framing else {})
     geometry = document.geometry(source.upright)
     placement = document.placement(geometry, "1", demand)
-    image = draw(source, plan(source, geometry, placement, ground, document.treatment))
+    finish = document.finish("1", placement.canvas)
+    image = draw(source, plan(source, geometry, placement, ground, document.treatment, finish), assets)
     pixels: Pixels = image.numpy()
     return pixels

@@ -10,7 +10,7 @@ from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects import base
-from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.base import Effect, View
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
 from lucidex.core.picture.effects.drawn import Drawn, Manner
 from lucidex.core.picture.effects.two_tone import TwoTone
@@ -20,12 +20,12 @@ from lucidex.core.source import restoration
 from lucidex.core.source.restoration import Deconvolution, WaveletDenoising, measured_noise, restored
 from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
+from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.curve import Curve, Levels
 from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.drawn import DrawnStep
 from lucidex.core.steps.looks import LookStep, all_looks
 from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights
-from lucidex.core.steps.treating import restorations_of, treatment_of
 from lucidex.core.steps.two_tone import InkColour, Measured, Paper, TwoToneStep
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.effect_references import (
@@ -68,7 +68,7 @@ def detailed(width: int = 48, height: int = 40) -> Pixels:
 )
 def test_an_effect_agrees_with_its_formula_in_float64(effect: Effect, reference) -> None:  # noqa: ANN001
     pixels = detailed()
-    off = np.abs(effect.on(pixels, UNIT).astype(np.float64) - np.clip(reference(pixels), 0, 255))
+    off = np.abs(effect.on(pixels, View(UNIT)).astype(np.float64) - np.clip(reference(pixels), 0, 255))
     # half a value is the rounding; OpenCV's Gaussians end after four standard deviations
     assert np.quantile(off, 0.99) <= 0.6
     assert off.max() <= 1.5
@@ -192,10 +192,10 @@ def test_clear_areas_stay_clear_and_do_not_bleed(step: Step) -> None:
 )
 def test_strips_show_no_seams(effect: Effect, monkeypatch: pytest.MonkeyPatch) -> None:
     pixels = detailed(150, 400)
-    whole = effect.on(pixels, 150.0).astype(int)
+    whole = effect.on(pixels, View(150.0)).astype(int)
     monkeypatch.setattr(base, "WHOLE_UP_TO_PIXELS", 1)
     monkeypatch.setattr(base, "STRIP_PIXELS", 150 * 70)
-    off = np.abs(effect.on(pixels, 150.0).astype(int) - whole)
+    off = np.abs(effect.on(pixels, View(150.0)).astype(int) - whole)
     assert np.quantile(off, 0.999) <= 1
     assert off.mean() < 0.02
 

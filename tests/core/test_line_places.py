@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMAT_NAMES, FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.line.places import read_demand
@@ -44,7 +44,7 @@ def test_one_side_percent_and_lengths(typed: str, words: str) -> None:
 def test_everything_at_once() -> None:
     demand = read_demand("180 x 70 keep left show whole as WebP under 1,5 kB").demand()
     assert (demand.anchor, demand.rule) == (Anchor.LEFT, Rule.CONTAIN)
-    assert (demand.format, demand.max_bytes) == (FormatName.WEBP, 1_500)
+    assert (demand.format, demand.max_bytes) == (FormatName("webp"), 1_500)
 
 
 @pytest.mark.parametrize("anchor", list(Anchor))
@@ -73,7 +73,7 @@ def test_no_text_is_answered_with_anything_but_words(typed: str) -> None:
         assert isinstance(read, ReadPlaces | ReadStep)
 
 
-@given(st.integers(1, 9_000), st.integers(1, 9_000), st.sampled_from(Anchor), st.sampled_from(FormatName))
+@given(st.integers(1, 9_000), st.integers(1, 9_000), st.sampled_from(Anchor), st.sampled_from(FORMAT_NAMES))
 def test_what_was_typed_survives_the_way_to_the_table(
     width: int, height: int, anchor: Anchor, name: FormatName
 ) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 
 from lucidex.core.errors import DamagedStoreError, NotAllowedError, StorageFullError
 from lucidex.core.line.places import read_demand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
@@ -159,7 +160,7 @@ def test_the_watchdog_ends_its_worker_even_while_the_database_is_away(
     monkeypatch.setattr(worker, "_end", away)
     monkeypatch.setattr(worker.os, "_exit", end)
     monkeypatch.setattr(worker, "MAX_SECONDS", -1.0)
-    taken = worker.Taken(1, 1, 1, 1, 1, None, 1, "h" * 32)
+    taken = worker.Taken(1, 1, 1, 1, 1, OutputId("1"), 1, "h" * 32)
     with pytest.raises(SystemExit):
         worker._watch(workshop, taken, lambda seconds: False)
     assert ended == [1]

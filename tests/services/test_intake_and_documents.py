@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from sqlalchemy import func, select
 
 from lucidex.core.document import Framing, Output, PictureDocument, Texts
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMAT_NAMES
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, TooLargeError, UserError
 from lucidex.core.line.places import read_demand
 from lucidex.core.source.pyramid import levels_of
@@ -26,6 +26,7 @@ from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from lucidex.records.decoded import MAPPED_KEPT, DecodedStore, level_path
 from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import edits, folios, intake
+from lucidex.services.caches import OwnCache
 from lucidex.services.documents import change, go_to, read_history, read_picture, read_pictures, redo, undo
 from lucidex.services.intake import BroughtIn, NewFolio, bring_in, clean_file_name
 from lucidex.services.people import Actor, add_person
@@ -322,7 +323,7 @@ steps = st.one_of(
 )
 place_keys = st.integers(1, 99).map(str)
 framings = st.builds(Framing, focal_x=fractions, focal_y=fractions, zoom=st.floats(1, 1_000))
-outputs = st.builds(Output, format=st.sampled_from(FormatName), quality=st.integers(1, 100))
+outputs = st.builds(Output, format=st.sampled_from(FORMAT_NAMES), quality=st.integers(1, 100))
 documents = st.builds(
     PictureDocument,
     steps=st.lists(st.tuples(steps, st.booleans()), max_size=5).map(
@@ -425,9 +426,9 @@ def test_many_pictures_are_read_like_each_alone(
         state = read_picture(workshop, actor, ids[1])
         change(workshop, actor, ids[1], state.version, f"turn {way}", edits.add_step(Turn(direction=way)))
     undo(workshop, actor, ids[1], 3)
-    workshop.states = type(workshop.states)(9, lambda state: 1)
+    OwnCache.forget_facts(workshop)
     together = read_pictures(workshop, actor, ids[::-1])
-    workshop.states = type(workshop.states)(9, lambda state: 1)
+    OwnCache.forget_facts(workshop)
     assert together == [read_picture(workshop, actor, picture_id) for picture_id in ids[::-1]]
     assert together[2].redo == "turn right"
     with pytest.raises(NotFoundError):

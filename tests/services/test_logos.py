@@ -8,13 +8,15 @@ import pytest
 from PIL import Image
 
 from lucidex.core.errors import NotFoundError, UserError
+from lucidex.core.finish.assets import AssetFile
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.line.places import read_demand
-from lucidex.core.proof.warnings import FlagKind
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.logo import Logo, LogoFile
+from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.tone import Exposure
 from lucidex.services import edits, logos
+from lucidex.services.assets import check_steps
 from lucidex.services.documents import PictureState, change, read_picture
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
@@ -39,7 +41,7 @@ def state(workshop: Workshop, actor: Actor) -> PictureState:
 
 
 def result(workshop: Workshop, renderer: Renderer, state: PictureState, key: str, typed: str):  # noqa: ANN201
-    placed = in_place(workshop, state, key, read_demand(typed).demand())
+    placed = in_place(workshop, state, OutputId(key), read_demand(typed).demand())
     with Image.open(io.BytesIO(renderer.render_file(placed.rendering).path.read_bytes())) as read:
         return np.asarray(read.convert("RGB")).astype(int), placed
 
@@ -92,16 +94,19 @@ def test_another_logo_file_is_another_result(workshop: Workshop, actor: Actor, s
     for kept in (one, other):
         step = edits.add_step(Logo(logo=kept.file))(state.document, state.facts)
         named = type(state)(**{**vars(state), "document": step})
-        keys.add(in_place(workshop, named, "1", read_demand("300x200").demand()).rendering.key)
+        keys.add(in_place(workshop, named, OutputId("1"), read_demand("300x200").demand()).rendering.key)
     assert len(keys) == 2
 
 
 def test_a_logo_that_is_too_small_is_flagged(workshop: Workshop, actor: Actor, state: PictureState) -> None:
     kept = logos.keep_logo(workshop, actor, "tiny.png", [red(30, 10)])
     placed = in_place(
-        workshop, with_logo(workshop, actor, state, Logo(logo=kept.file)), "1", read_demand("800x400").demand()
+        workshop,
+        with_logo(workshop, actor, state, Logo(logo=kept.file)),
+        OutputId("1"),
+        read_demand("800x400").demand(),
     )
-    flag = next(flag for flag in placed.flags if flag.kind is FlagKind.LOGO_ENLARGED)
+    flag = next(flag for flag in placed.flags if flag.kind == "logo enlarged")
     assert flag.words == "logo enlarged 4 ×"
 
 
@@ -110,11 +115,11 @@ def test_knowing_a_hash_gives_nobody_a_logo(
 ) -> None:
     stranger = new_person()
     theirs = logos.keep_logo(workshop, stranger, "theirs.png", [red(33, 21)])
-    named = Logo(logo=LogoFile(sha256=theirs.sha256, name="mine.png"))
+    named = Logo(logo=AssetFile(sha256=theirs.sha256, name="mine.png"))
     with pytest.raises(NotFoundError, match="not among yours"):
         with_logo(workshop, actor, state, named)
     with pytest.raises(NotFoundError, match="not among yours"):
-        logos.check_steps(workshop, actor, [StepEntry(id="a", step=named)])
+        check_steps(workshop, actor, [StepEntry(id="a", step=named)])
     assert read_picture(workshop, actor, state.picture_id).version == state.version
     with pytest.raises(NotFoundError):
         logos.read_logo(workshop, actor, theirs.id)

@@ -8,7 +8,7 @@ from PIL import Image
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.line.places import read_demand
-from lucidex.core.proof.warnings import FlagKind
+from lucidex.core.places.output_id import OutputId
 from lucidex.records.models import Cell, CellState
 from lucidex.services import output_choices, proof_sheet, runs
 from lucidex.services.documents import read_picture
@@ -42,22 +42,22 @@ def ids(workshop: Workshop, actor: Actor, folio_id: int) -> tuple[list[int], lis
 
 def formats(workshop: Workshop, actor: Actor, folio_id: int) -> list[list[str]]:
     rows = proof_sheet.proof_rows(workshop, read_folio(workshop, actor, folio_id), actor)
-    return [[c.placed.rendering.format.value if c.placed and c.is_made else "-" for c in row.cells] for row in rows]
+    return [[c.placed.rendering.format if c.placed and c.is_made else "-" for c in row.cells] for row in rows]
 
 
 def cell(workshop: Workshop, actor: Actor, folio_id: int, row: int, column: int) -> ProofCell:
     pictures, places = ids(workshop, actor, folio_id)
-    return find_cell(workshop, actor, pictures[row], places[column])
+    return find_cell(workshop, actor, pictures[row], OutputId.of(str(places[column])))
 
 
 def test_a_format_goes_as_far_as_is_said(workshop: Workshop, actor: Actor, folio_id: int) -> None:
-    avif = Written(FormatName.AVIF, None)
+    avif = Written(FormatName("avif"), None)
     assert formats(workshop, actor, folio_id) == [["jpeg", "webp"], ["jpeg", "webp"]]
     output_choices.write_as(workshop, actor, cell(workshop, actor, folio_id, 0, 0), avif, Scope.CELL)
     assert formats(workshop, actor, folio_id) == [["avif", "webp"], ["jpeg", "webp"]]
     output_choices.write_as(workshop, actor, cell(workshop, actor, folio_id, 1, 0), avif, Scope.ROW)
     assert formats(workshop, actor, folio_id) == [["avif", "webp"], ["avif", "avif"]]
-    png = Written(FormatName.PNG, None)
+    png = Written(FormatName("png"), None)
     message = output_choices.write_as(workshop, actor, cell(workshop, actor, folio_id, 0, 1), png, Scope.COLUMN)
     assert formats(workshop, actor, folio_id) == [["avif", "png"], ["avif", "png"]]
     assert message == "All 2 in “Square” are written as PNG."
@@ -67,10 +67,10 @@ def test_two_formats_of_a_place_are_two_exact_files(
     workshop: Workshop, renderer: Renderer, actor: Actor, folio_id: int
 ) -> None:
     _, places = ids(workshop, actor, folio_id)
-    write_also(workshop, actor, places[0], (FormatName.WEBP, FormatName.PNG))
+    write_also(workshop, actor, places[0], (FormatName("webp"), FormatName("png")))
     # what is PNG first is not written as PNG twice
     output_choices.write_as(
-        workshop, actor, cell(workshop, actor, folio_id, 1, 0), Written(FormatName.PNG, None), Scope.CELL
+        workshop, actor, cell(workshop, actor, folio_id, 1, 0), Written(FormatName("png"), None), Scope.CELL
     )
     assert formats(workshop, actor, folio_id) == [["jpeg", "webp", "png", "webp"], ["png", "webp", "-", "webp"]]
     listed = [c.listed.path for c in runs.list_cells(workshop, actor, folio_id, "{place}/{name}", DAY) if c.listed]
@@ -93,13 +93,13 @@ def test_a_further_format_has_its_own_quality_and_can_be_left_out(
     workshop: Workshop, actor: Actor, folio_id: int
 ) -> None:
     pictures, places = ids(workshop, actor, folio_id)
-    write_also(workshop, actor, places[0], (FormatName.WEBP,))
-    further = find_cell(workshop, actor, pictures[0], places[0], FormatName.WEBP)
+    write_also(workshop, actor, places[0], (FormatName("webp"),))
+    further = find_cell(workshop, actor, pictures[0], OutputId.of(str(places[0]), FormatName("webp")))
     output_choices.write_as(workshop, actor, further, Written(None, 33), Scope.CELL)
-    further = find_cell(workshop, actor, pictures[0], places[0], FormatName.WEBP)
+    further = find_cell(workshop, actor, pictures[0], OutputId.of(str(places[0]), FormatName("webp")))
     assert further.placed is not None
-    assert (further.placed.rendering.format, further.placed.rendering.encoding.quality) == (FormatName.WEBP, 33)
-    first = find_cell(workshop, actor, pictures[0], places[0])
+    assert (further.placed.rendering.format, further.placed.rendering.encoding.quality) == (FormatName("webp"), 33)
+    first = find_cell(workshop, actor, pictures[0], OutputId.of(str(places[0])))
     assert first.placed is not None
     assert first.placed.rendering.encoding.quality != 33
     proof_sheet.leave_out(workshop, actor, further, True)
@@ -114,10 +114,10 @@ def test_a_weight_that_cannot_be_kept_is_accepted_for_one_picture(
     pictures, _ = ids(workshop, actor, folio_id)
 
     def heavy(picture_id: int) -> tuple[ProofCell, int, bool]:
-        found = find_cell(workshop, actor, picture_id, place.id)
+        found = find_cell(workshop, actor, picture_id, OutputId.of(str(place.id)))
         assert found.placed is not None
         weight = renderer.render_file(found.placed.rendering).byte_count
-        return found, weight, any(flag.kind is FlagKind.TOO_HEAVY for flag in found.flags_at(weight))
+        return found, weight, any(flag.kind == "too heavy" for flag in found.flags_at(weight))
 
     found, weight, is_heavy = heavy(pictures[0])
     assert is_heavy
@@ -136,17 +136,17 @@ def test_a_place_without_a_size_of_its_own_is_not_made_smaller(
     place = hang_place(workshop, actor, folio_id, read_demand("50 %").demand())
     pictures, _ = ids(workshop, actor, folio_id)
     with pytest.raises(OutOfRangeError):
-        output_choices.smaller(workshop, find_cell(workshop, actor, pictures[0], place.id), 50)
+        output_choices.smaller(workshop, find_cell(workshop, actor, pictures[0], OutputId.of(str(place.id))), 50)
     assert read_picture(workshop, actor, pictures[0]).version == 1
 
 
 @pytest.mark.parametrize(
     ("typed", "first", "also"),
     [
-        ("300x200 as jpeg + webp", FormatName.JPEG, (FormatName.WEBP,)),
-        ("300x200 as png+avif+webp under 9 kB", FormatName.PNG, (FormatName.AVIF, FormatName.WEBP)),
-        ("300x200 also as webp", None, (FormatName.WEBP,)),
-        ("300x200 as jpg", FormatName.JPEG, ()),
+        ("300x200 as jpeg + webp", FormatName("jpeg"), (FormatName("webp"),)),
+        ("300x200 as png+avif+webp under 9 kB", FormatName("png"), (FormatName("avif"), FormatName("webp"))),
+        ("300x200 also as webp", None, (FormatName("webp"),)),
+        ("300x200 as jpg", FormatName("jpeg"), ()),
     ],
 )
 def test_several_formats_are_typed(typed: str, first: FormatName | None, also: tuple[FormatName, ...]) -> None:

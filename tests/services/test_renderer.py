@@ -11,8 +11,8 @@ from sqlalchemy import select, update
 from lucidex.core.errors import OutOfRangeError, UserError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import FlagKind
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
 from lucidex.services import edits
@@ -33,7 +33,7 @@ def state(workshop: Workshop, actor: Actor) -> PictureState:
 
 
 def placed(workshop: Workshop, state: PictureState, typed: str) -> PlacedPicture:
-    return in_place(workshop, state, "1", read_demand(typed).demand())
+    return in_place(workshop, state, OutputId("1"), read_demand(typed).demand())
 
 
 @pytest.mark.parametrize(
@@ -174,13 +174,13 @@ def test_flags_say_what_deserves_a_look(
 ) -> None:
     large = placed(workshop, state, "2700x1800 under 1 kB")
     kinds = {flag.kind for flag in large.flags_at(renderer.render_file(large.rendering).byte_count)}
-    assert kinds == {FlagKind.ENLARGED, FlagKind.TOO_HEAVY}
-    assert {flag.kind for flag in placed(workshop, state, "90x90 stretch").flags} == {FlagKind.STRETCHED}
+    assert kinds == {"enlarged", "too heavy"}
+    assert {flag.kind for flag in placed(workshop, state, "90x90 stretch").flags} == {"stretched"}
     assert placed(workshop, state, "90x60 stretch").flags == ()
     mark = bring_in(workshop, actor, NewFolio("Clear"), "mark.png", [encoded(picture(40, 40, 4))])
     clear = read_picture(workshop, actor, mark.picture_id)
-    assert placed(workshop, clear, "20x20").rendering.format.value == "png"
-    assert {flag.kind for flag in placed(workshop, clear, "20x20 as jpeg").flags} == {FlagKind.CLEAR_LOST}
+    assert placed(workshop, clear, "20x20").rendering.format == "png"
+    assert {flag.kind for flag in placed(workshop, clear, "20x20 as jpeg").flags} == {"clear areas lost"}
 
 
 def test_what_a_format_cannot_hold_is_refused_in_words(workshop: Workshop, state: PictureState) -> None:

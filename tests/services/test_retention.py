@@ -14,6 +14,7 @@ from sqlalchemy import select, update
 from lucidex import check_store, people
 from lucidex.core.errors import StorageFullError
 from lucidex.core.line.places import read_demand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.steps.logo import Logo as LogoStep
@@ -71,14 +72,15 @@ def test_results_that_nobody_used_go_and_those_of_a_run_stay(
         assert cell is not None
         picture_id = cell.picture_id
     state = read_picture(workshop, actor, picture_id)
-    other = renderer.render_file(in_place(workshop, state, "0", read_demand("25x15").demand()).rendering)
+    other = renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering)
     for blob in (*blobs(workshop, run), other.path.name):
         aged(workshop, blob)
     assert retention.clean_up(workshop).results >= 1
     assert not other.path.exists()
     assert all(workshop.results.path(blob).is_file() for blob in blobs(workshop, run))
     assert (
-        renderer.render_file(in_place(workshop, state, "0", read_demand("25x15").demand()).rendering).key == other.key
+        renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering).key
+        == other.key
     )
 
 
@@ -195,7 +197,7 @@ def test_a_cut_result_is_made_anew_when_it_is_asked_for(
     state = read_picture(workshop, actor, cell.picture_id)
     with workshop.database.begin() as session:
         demand = demand_of(session.get_one(Place, cell.place_id))
-    rendering = in_place(workshop, state, str(cell.place_id), demand).rendering
+    rendering = in_place(workshop, state, OutputId(cell.output), demand).rendering
     result = renderer.render_file(rendering)
     whole = result.path.read_bytes()
     result.path.write_bytes(whole[:-5])

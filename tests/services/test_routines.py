@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError
+from lucidex.core.finish.assets import AssetFile
 from lucidex.core.line.places import read_demand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.routine import PackedLogo, Routine, RoutineFile, RoutinePlace, RoutineStep, read_routine_file
 from lucidex.core.steps.base import Carried
 from lucidex.core.steps.crop import Crop, ShapeArea
-from lucidex.core.steps.logo import Logo, LogoFile
+from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.tone import Exposure, Light
 from lucidex.services import edits, logos, routine_use, routines
@@ -76,7 +78,7 @@ def test_upright_and_wide_pictures_are_never_squashed_and_looked_at_anew(
     for picture_id in (wide.picture_id, upright.picture_id):
         state = read_picture(workshop, actor, picture_id)
         assert state.geometry.size.width * 5 == pytest.approx(state.geometry.size.height * 4, abs=5)
-        placed = in_place(workshop, state, str(place.id), demand_of(place))
+        placed = in_place(workshop, state, OutputId.of(str(place.id)), demand_of(place))
         drawn, window = placed.placement.drawn, placed.placement.window
         assert drawn.width / window.width == pytest.approx(drawn.height / window.height)
     lifted = read_picture(workshop, actor, upright.picture_id).document.steps[0].step
@@ -184,7 +186,7 @@ def test_a_routine_brings_its_places_and_its_logo_only_where_it_belongs(
 
 
 def test_a_damaged_logo_in_a_file_is_refused() -> None:
-    packed = PackedLogo(file=LogoFile(sha256="0" * 64, name="seal.png"), content="c2VhbA==")
+    packed = PackedLogo(file=AssetFile(sha256="0" * 64, name="seal.png"), content="c2VhbA==")
     file = read_routine_file(RoutineFile(routines=(ROUTINE,), logos=(packed,)).written().encode())
     with pytest.raises(UnreadableFileError, match="damaged"):
         file.logos[0].unpacked()

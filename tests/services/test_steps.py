@@ -13,6 +13,7 @@ from lucidex.core.geometry.picture_geometry import Remedy
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.book import BOOK_REVISION, Book, BookPlace, Purpose, read_book, shipped_book
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.crop import Crop, PixelArea
@@ -165,7 +166,7 @@ def test_a_part_is_a_picture_of_its_own_and_the_other_stays(
     assert part.file_name == "one, part.png"
     assert part.geometry.size == Size(40, 30)
     assert read_picture(workshop, actor, pictures[0]).document.steps == ()
-    placed = in_place(workshop, part, "0", read_demand("100 %").demand())
+    placed = in_place(workshop, part, OutputId("0"), read_demand("100 %").demand())
     assert renderer.render_file(placed.rendering).byte_count > 0
 
 

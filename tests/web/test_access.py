@@ -35,6 +35,7 @@ def addressed(path: str, work: Work) -> str:
         "folio_id": work.folio_id,
         "picture_id": work.picture_id,
         "place_id": work.place_id,
+        "output": work.place_id,
         "person_id": work.visitor.actor.id,
         "token_id": 1,
         "session_id": 1,

@@ -3,6 +3,7 @@
 import numpy as np
 
 from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
 from lucidex.core.picture.tone import development
 from lucidex.core.resampling import resampled
@@ -19,7 +20,7 @@ def compile_kernels() -> None:
                 resampled(pixels, Window(0, 0, 4, 4), size, False)
                 resampled(pixels, Window(0, 0, 4, 4), size, True)
     for bands in (3, 4):
-        Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), 1.0)
+        Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), View(1.0))
 
 
 if __name__ == "__main__":

@@ -6,18 +6,21 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import JPEG, PNG, FormatName
 from lucidex.core.errors import UnavailableError
+from lucidex.core.finish.assets import AssetFile
+from lucidex.core.finish.canvas import Given, given_room, total_margins
 from lucidex.core.geometry.fit import Anchor, Placement, Rule, clamped_window, covering_window, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size, Window
 from lucidex.core.picture.treatment import Treatment
 from lucidex.core.places.demand import PlaceDemand
-from lucidex.core.places.measures import MAX_TIMES, Multiple
+from lucidex.core.places.measures import MAX_TIMES
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.restoration import Restoration
-from lucidex.core.steps import PlaceKey, StepEntry, geometry_after
-from lucidex.core.steps.base import Band, FinishStep, Step
-from lucidex.core.steps.treating import leaves_clear, restorations_of, treatment_of
+from lucidex.core.steps import PlaceKey, StepEntry, assets_of, geometry_after
+from lucidex.core.steps.base import Band, Step
+from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.upgrades import renamed
 
 SCHEMA_REVISION = 4
@@ -72,18 +75,10 @@ class FocalPoint(BaseModel):
     y: Annotated[float, Field(ge=0, le=1)]
 
 
-OutputKey = Annotated[str, Field(pattern=r"^\d{1,18}(\.(jpeg|png|webp|avif))?$")]
-
-
-def output_key(place_key: str, also: FormatName | None = None) -> str:
-    """The key of a picture's settings in a place; those of a further format stand beside the first one's."""
-    return place_key if also is None else f"{place_key}.{also}"
-
-
 class Output(BaseModel):
     """Format, quality and multiple of this picture in one place, where they differ from what the place says.
 
-    Beside a further format (`output_key`), the format is that one whatever is said here.
+    Beside a further format (`OutputId.format`), the format is that one whatever is said here.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -115,7 +110,7 @@ class PictureDocument(BaseModel):
     schema_revision: int = Field(default_factory=lambda: SCHEMA_REVISION)
     steps: Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS)] = ()
     framings: Annotated[dict[PlaceKey, Framing], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
-    outputs: Annotated[dict[OutputKey, Output], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
+    outputs: Annotated[dict[OutputId, Output], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
 
@@ -155,15 +150,18 @@ class PictureDocument(BaseModel):
             return tuple(entry for entry in self.steps if entry.active and entry.step.band is not Band.FINISH)
         return tuple(entry for entry in self.steps if entry.counts_in(place_key))
 
-    def finish_steps(self, place_key: str) -> tuple[FinishStep, ...]:
+    def finish(self, place_key: str, canvas: Size) -> tuple[Given, ...]:
+        """What is drawn onto a finished size in a place, in its order, with the room that it is given there."""
+        return given_room(self.finish_steps(place_key), canvas)
+
+    def finish_steps(self, place_key: str) -> tuple[Step, ...]:
         """The steps on the finished size that count in a place."""
-        return tuple(e.step for e in self.counting_in(place_key) if isinstance(e.step, FinishStep))
+        return tuple(entry.step for entry in self.counting_in(place_key) if entry.step.band is Band.FINISH)
 
     @property
-    def logos(self) -> frozenset[str]:
+    def assets(self) -> frozenset[AssetFile]:
         """The files that its steps need beside the original, whether they count or not."""
-        needed = (entry.step.logo_sha256 for entry in self.steps if isinstance(entry.step, FinishStep))
-        return frozenset(sha256 for sha256 in needed if sha256 is not None)
+        return assets_of(entry.step for entry in self.steps)
 
     @property
     def treatment(self) -> Treatment:
@@ -177,44 +175,49 @@ class PictureDocument(BaseModel):
 
     def shows_clear(self, geometry: PictureGeometry) -> bool:
         """Whether its steps leave something clear."""
-        return geometry.shows_clear or leaves_clear(self.active_steps)
+        return geometry.shows_clear or any(step.leaves_clear for step in self.active_steps)
 
-    def demand_for(self, place_key: str, demand: PlaceDemand, also: FormatName | None = None) -> PlaceDemand:
+    def settings(self, output: OutputId) -> Output:
+        """What was chosen for this picture in an output; nothing, where nobody chose."""
+        return self.outputs.get(output, Output())
+
+    def demand_for(self, output: OutputId, demand: PlaceDemand) -> PlaceDemand:
         """What the place asks of this picture: a multiple may be chosen, and a heavier file accepted, for each."""
-        accepted = self.outputs.get(output_key(place_key, also), Output()).accepted_bytes
+        accepted = self.settings(output).accepted_bytes
         if accepted is not None and demand.max_bytes is not None:
             demand = demand.model_copy(update={"max_bytes": max(accepted, demand.max_bytes)})
-        times = self.outputs.get(place_key, Output()).times
-        if times is None or not isinstance(demand.measure, Multiple):
-            return demand
-        return demand.model_copy(update={"measure": demand.measure.model_copy(update={"times": times})})
+        measure = demand.measure.for_times(self.settings(OutputId(output.place)).times)
+        return demand if measure is demand.measure else demand.model_copy(update={"measure": measure})
 
     def placement(self, geometry: PictureGeometry, place_key: str, demand: PlaceDemand) -> Placement:
-        """Where the picture goes in a place.
+        """Where the picture goes in a place; it gives way where something on the finished size asks for room.
 
         A framing decides, then the picture's focal point unless the place keeps to a side, then the place's anchor.
-        Raises OutOfRangeError where the place's size for this picture exceeds the limits.
+        Raises OutOfRangeError where the place's size for this picture exceeds the limits, or nothing of it is left.
         """
-        demand = self.demand_for(place_key, demand)
-        place = demand.size_for(geometry.size)
+        demand = self.demand_for(OutputId(place_key), demand)
+        canvas = _canvas(geometry, demand)
+        margins = total_margins(self.finish(place_key, canvas))
+        inner = margins.inside(canvas)
         framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
-        crop_window = framing.window(geometry, place) if framing and demand.is_cropped else None
-        return fit(geometry.size, place, demand.rule, demand.anchor, crop_window, demand.enlarges)
+        crop_window = framing.window(geometry, inner) if framing and demand.is_cropped else None
+        placement = fit(geometry.size, inner, demand.rule, demand.anchor, crop_window, demand.enlarges)
+        return placement.with_room(margins.left, margins.top, margins.right, margins.bottom)
 
     def _framing_by_focal_point(self, demand: PlaceDemand) -> Framing | None:
         if self.focal_point is None or demand.anchor is not Anchor.CENTRE:
             return None
         return Framing(focal_x=self.focal_point.x, focal_y=self.focal_point.y)
 
-    def finds_quality(self, place_key: str, demand: PlaceDemand, also: FormatName | None = None) -> bool:
+    def finds_quality(self, output: OutputId, demand: PlaceDemand) -> bool:
         """Whether the quality is found so that the file keeps the place's ceiling: nobody chose one."""
-        own = self.outputs.get(output_key(place_key, also), Output()).quality
-        chosen = own if also else own or demand.quality
+        own = self.settings(output).quality
+        chosen = own if output.format else own or demand.quality
         return demand.max_bytes is not None and chosen is None
 
-    def is_left_out(self, place_key: str, also: FormatName | None = None) -> bool:
-        """Whether runs pass this place, or a further format of it, over."""
-        return self.outputs.get(output_key(place_key, also), Output()).left_out
+    def is_left_out(self, output: OutputId) -> bool:
+        """Whether runs pass an output over."""
+        return self.settings(output).left_out
 
     @property
     def focal_point_xy(self) -> Point | None:
@@ -226,21 +229,25 @@ class PictureDocument(BaseModel):
         framing = self.framings.get(place_key)
         return framing is not None and framing.made_for not in {None, geometry_name(geometry)}
 
-    def output(
-        self, place_key: str, demand: PlaceDemand, has_clear_areas: bool, also: FormatName | None = None
+    def written_as(
+        self, output: OutputId, demand: PlaceDemand, has_clear_areas: bool
     ) -> tuple[FormatName, int | None]:
-        """Format and quality for a place: this picture's own, else the place's, else what suits.
+        """Format and quality of an output: this picture's own, else the place's, else what suits.
 
         For a further format, only the quality is to be decided.
         """
-        own = self.outputs.get(output_key(place_key, also), Output())
-        if also is not None:
+        own = self.settings(output)
+        if (also := output.format) is not None:
             usual = also.output.default_quality
             return also, None if usual is None else own.quality or usual
-        suits = FormatName.PNG if has_clear_areas else FormatName.JPEG
-        name = own.format or demand.format or suits
+        name = own.format or demand.format or (PNG if has_clear_areas else JPEG)
         default = name.output.default_quality
         return name, None if default is None else own.quality or demand.quality or default
+
+
+def _canvas(geometry: PictureGeometry, demand: PlaceDemand) -> Size:
+    """The size that comes out, whatever asks for room in it."""
+    return fit(geometry.size, demand.size_for(geometry.size), demand.rule, enlarges=demand.enlarges).canvas
 
 
 def shows_ground(placement: Placement, demand: PlaceDemand) -> bool:

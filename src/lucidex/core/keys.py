@@ -6,7 +6,7 @@ stamped file. A key is the SHA-256 of a canonical JSON text of all that decides 
 
 import hashlib
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import cache
 from importlib.metadata import version
 
@@ -17,7 +17,8 @@ from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.render import Plan
 from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.source.restoration import RESTORATION_REVISION, Restoration
-from lucidex.core.steps import StepEntry
+from lucidex.core.steps import StepEntry, assets_of
+from lucidex.core.steps.base import Band
 
 ENGINE_REVISION = 6
 
@@ -53,7 +54,17 @@ def appearance_key(original_sha256: str, entries: tuple[StepEntry, ...]) -> str:
 
 def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
     """The key of the pixels of one original, after its active steps, as planned for a place."""
-    return _digest([engine_fingerprint(), original_sha256, _steps(entries), asdict(chosen)])
+    margins = [asdict(one.margins) for one in chosen.finish]
+    assets = sorted(file.sha256 for file in assets_of(entry.step for entry in entries))
+    numbers = asdict(replace(chosen, finish=()))
+    return _digest([engine_fingerprint(), original_sha256, _steps(entries), numbers, margins, assets])
+
+
+def finish_key(entries: tuple[StepEntry, ...], chosen: Plan) -> str:
+    """A short name of what is drawn onto a finished size, alone."""
+    finish = tuple(entry for entry in entries if entry.step.band is Band.FINISH)
+    margins = [asdict(one.margins) for one in chosen.finish]
+    return _digest([engine_fingerprint(), _steps(finish), margins, asdict(chosen.placement)])[:24]
 
 
 def restorations_key(restorations: tuple[Restoration, ...]) -> str:
@@ -65,4 +76,4 @@ def restorations_key(restorations: tuple[Restoration, ...]) -> str:
 
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:
     """The key of the encoded bytes of some pixels."""
-    return _digest([pixels, name.value, asdict(encoding)])
+    return _digest([pixels, name, asdict(encoding)])

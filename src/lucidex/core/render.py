@@ -15,7 +15,8 @@ import numpy as np
 import pyvips
 
 from lucidex.core.cancellation import check_wanted
-from lucidex.core.finish.compositing import Stamp, stamped
+from lucidex.core.finish.assets import NO_ASSETS, Assets
+from lucidex.core.finish.canvas import Given, drawn_in_order, given_room, total_margins
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import Layer, PictureGeometry
 from lucidex.core.geometry.sizes import Box, Point, Size, Window
@@ -42,7 +43,7 @@ class Plan:
 
     `total` leads from stored pixels to the picture, which is `picture` large; `unit` is the upright original's
     shorter side in drawn pixels; `layers` are the grounds that steps put into the picture; `ground` is the place's
-    canvas around it, None for clear; `stamps` are laid over all of it.
+    canvas around it, None for clear; `finish` is drawn onto all of it.
     """
 
     total: Transform
@@ -53,7 +54,7 @@ class Plan:
     ground: Colour | None
     layers: tuple[Layer, ...] = ()
     treatment: Treatment = UNTREATED
-    stamps: tuple[Stamp, ...] = ()
+    finish: tuple[Given, ...] = ()
 
     @property
     def working(self) -> "Plan":
@@ -99,27 +100,38 @@ def plan(
     placement: Placement,
     ground: Colour | None,
     treatment: Treatment = UNTREATED,
-    stamps: tuple[Stamp, ...] = (),
+    finish: tuple[Given, ...] = (),
 ) -> Plan:
     """Decide transform and working scale. `ground` is the canvas colour, None for clear."""
     total = source.uprighting.then(geometry.transform)
     density = max(_densities(total, placement))
     unit = placement.enlargement * geometry.content_unit(geometry.held_content(placement.window.centre))
     level = level_for(source.stored, 1 / density)
-    return Plan(total, geometry.size, placement, level, unit, ground, geometry.layers, treatment, stamps)
+    return Plan(total, geometry.size, placement, level, unit, ground, geometry.layers, treatment, finish)
 
 
-Logos = Mapping[str, Source]  # by their SHA-256
-NO_LOGOS: Logos = {}
+@dataclass(frozen=True)
+class SourceAssets:
+    """Pictures among the assets of a plan, each drawn from its own source; by their SHA-256."""
+
+    sources: Mapping[str, Source]
+
+    def size(self, sha256: str) -> Size:
+        """The upright size of one."""
+        return self.sources[sha256].upright
+
+    def picture(self, sha256: str, size: Size) -> pyvips.Image:
+        """One at some size."""
+        return draw_whole(self.sources[sha256], size)
 
 
-def draw(source: Source, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
+def draw(source: Source, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Image:
     """Compute a result: 8-bit sRGB, 3 bands, or 4 with unpremultiplied alpha where it has clear areas.
 
-    `logos` holds the sources of all that the plan stamps. The result has exactly the size of the placement's canvas.
+    `assets` holds all that its finish was said to need. The result has exactly the size of the placement's canvas.
     Raises pyvips.Error where memory is short.
     """
-    return composed(source, resampled_window(source, chosen), chosen, logos)
+    return composed(source, resampled_window(source, chosen), chosen, assets)
 
 
 def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
@@ -133,7 +145,7 @@ def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
     return part if ready is part else ready.copy_memory()
 
 
-def composed(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO_LOGOS) -> pyvips.Image:
+def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Image:
     """The second half: treatment, grounds, canvas and finish."""
     wide, working, placement = chosen.widened.placement, chosen.working, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
@@ -148,9 +160,21 @@ def composed(source: Source, part: pyvips.Image, chosen: Plan, logos: Logos = NO
     painted = paint(treated, chosen.layers, _to_picture(placement))
     canvas = _on_canvas(painted, placement, chosen.ground)
     canvas = canvas if canvas is part else canvas.copy_memory()
-    for stamp in chosen.stamps:
-        canvas = stamped(canvas, draw_whole(logos[stamp.logo_sha256], stamp.box.size), stamp)
-    return canvas.copy_memory() if chosen.stamps else canvas
+    if not chosen.finish:
+        return canvas
+    picture = Box(placement.left, placement.top, placement.drawn)
+    return drawn_in_order(canvas, picture, chosen.finish, assets).copy_memory()
+
+
+def draw_finish(chosen: Plan, assets: Assets, longest: int) -> pyvips.Image:
+    """What a plan draws onto the finished size, alone on a clear ground, with sides of at most `longest` pixels."""
+    placed = chosen.placement
+    scale = min(1.0, longest / placed.canvas.longest)
+    size = Size(max(1, round(placed.canvas.width * scale)), max(1, round(placed.canvas.height * scale)))
+    finish = given_room((one.thing for one in chosen.finish), size)
+    margins = total_margins(finish)
+    clear = pyvips.Image.black(size.width, size.height, bands=4).copy(interpretation="srgb")
+    return drawn_in_order(clear, Box(margins.left, margins.top, margins.inside(size)), finish, assets).copy_memory()
 
 
 def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:

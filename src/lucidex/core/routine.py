@@ -10,10 +10,10 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from lucidex.core.errors import UnavailableError, UnreadableFileError
+from lucidex.core.finish.assets import AssetFile
 from lucidex.core.places.demand import PlaceDemand
-from lucidex.core.steps import AnyStep
-from lucidex.core.steps.base import Band, Carried, FinishStep, plain
-from lucidex.core.steps.logo import LogoFile
+from lucidex.core.steps import AnyStep, assets_of
+from lucidex.core.steps.base import Band, Carried, plain
 from lucidex.core.steps.upgrades import renamed
 
 ROUTINE_REVISION = 3
@@ -84,10 +84,9 @@ class Routine(BaseModel):
         )
 
     @property
-    def logos(self) -> frozenset[str]:
+    def assets(self) -> frozenset[AssetFile]:
         """The files that its steps need."""
-        needed = (one.step.logo_sha256 for one in self.steps if isinstance(one.step, FinishStep))
-        return frozenset(sha256 for sha256 in needed if sha256 is not None)
+        return assets_of(one.step for one in self.steps)
 
     def stored(self) -> dict[str, Any]:
         """As it is kept, with its schema revision."""
@@ -125,11 +124,11 @@ class PackedLogo(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    file: LogoFile
+    file: AssetFile
     content: Annotated[str, Field(description="The file itself, as base64 (RFC 4648).")]
 
     @classmethod
-    def of(cls, file: LogoFile, content: bytes) -> "PackedLogo":
+    def of(cls, file: AssetFile, content: bytes) -> "PackedLogo":
         """From a file's bytes."""
         return cls(file=file, content=base64.b64encode(content).decode())
 

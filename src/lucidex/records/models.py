@@ -5,7 +5,7 @@ from enum import StrEnum
 from typing import Any, ClassVar
 
 from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
-from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE
+from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE, VARCHAR
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TypeDecorator
@@ -315,8 +315,8 @@ class Run(Base):
 
 
 class Cell(Base):
-    """One picture in one place of a run, as it stood when the run was listed; `also_format` where it is the same
-    once more in another format than the place's first.
+    """One picture in one place of a run, as it stood when the run was listed; `output` is the
+    text form of a `core.places.output_id.OutputId`.
 
     While it is taken, `holder` works on it until `lease_until`; each taking raises `attempt`, which never goes down,
     and only the holder of the present attempt may write its result. `tried_from` is the attempt from which on
@@ -337,7 +337,7 @@ class Cell(Base):
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
     place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
     snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id"))
-    also_format: Mapped[str | None] = mapped_column(String(8))
+    output: Mapped[str] = mapped_column(VARCHAR(40, charset="ascii", collation="ascii_bin"))
     path: Mapped[str] = mapped_column(String(400))
     state: Mapped[str] = mapped_column(String(10))
     attempt: Mapped[int] = mapped_column(default=0)

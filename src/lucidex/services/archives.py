@@ -14,8 +14,8 @@ from io import RawIOBase
 from sqlalchemy import select, update
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import FormatName
 from lucidex.core.errors import UserError
+from lucidex.core.places.output_id import OutputId
 from lucidex.records.models import Cell, CellState, Place, Snapshot
 from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note
@@ -114,9 +114,8 @@ def _made_anew(workshop: Workshop, renderer: Renderer, actor: Actor, cell_id: in
         cell = session.get_one(Cell, cell_id)
         document = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)
         demand = demand_of(session.get_one(Place, cell.place_id))
-    also = FormatName(cell.also_format) if cell.also_format else None
     state = with_document(read_picture(workshop, actor, cell.picture_id), document)
-    placed = in_place(workshop, state, str(cell.place_id), demand, also)
+    placed = in_place(workshop, state, OutputId(cell.output), demand)
 
     result = renderer.render_file(placed.rendering)
     with workshop.database.begin() as session:

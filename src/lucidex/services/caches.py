@@ -1,50 +1,66 @@
-"""Things kept in memory, up to a limit."""
+"""Things kept in memory, up to a limit: a service owns its cache, and there is one of it for each workshop."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
+from weakref import WeakKeyDictionary
 
 import pyvips
+from cachetools import LRUCache
 
+from lucidex.services.workshop import Workshop
+
+Key = TypeVar("Key", bound=Hashable)
 Cached = TypeVar("Cached")
 
 
-class CappedCache(Generic[Cached]):
-    """The most recently used things, up to a limit of what they weigh, such as bytes."""
+class CappedCache(Generic[Key, Cached]):
+    """The most recently used things, up to a limit of what they weigh, such as bytes; for several threads."""
 
-    def __init__(self, limit: int, weigh: Callable[[Cached], int]) -> None:
-        self._limit, self._weigh = limit, weigh
-        self._held: OrderedDict[Hashable, Cached] = OrderedDict()
-        self._weight = 0
-        self._lock = threading.Lock()
+    def __init__(self, limit: int, weigh: Callable[[Cached], int] = lambda thing: 1) -> None:
+        self._held: LRUCache[Key, Cached] = LRUCache(limit, getsizeof=weigh)
+        self._weigh, self._lock = weigh, threading.Lock()
 
-    def get(self, key: Hashable) -> Cached | None:
+    def get(self, key: Key) -> Cached | None:
         """The thing under a key."""
         with self._lock:
-            found = self._held.get(key)
-            if found is not None:
-                self._held.move_to_end(key)
-            return found
+            return self._held.get(key)
 
     def clear(self) -> None:
         """Forget everything."""
         with self._lock:
             self._held.clear()
-            self._weight = 0
 
-    def put(self, key: Hashable, thing: Cached) -> None:
-        """Keep a thing; the least recently used make room."""
-        weight = self._weigh(thing)
-        if weight > self._limit:
-            return  # it would drive out everything else, and then stay for ever
+    def put(self, key: Key, thing: Cached) -> None:
+        """Keep a thing; the least recently used make room. What is heavier than the limit is not kept."""
         with self._lock:
-            if key in self._held:
-                return
-            self._held[key] = thing
-            self._weight += weight
-            while self._weight > self._limit:
-                self._weight -= self._weigh(self._held.popitem(last=False)[1])
+            if key not in self._held and self._weigh(thing) <= self._held.maxsize:
+                self._held[key] = thing
+
+
+class OwnCache(Generic[Key, Cached]):
+    """A service's cache: one for each workshop. With `of_facts` it holds what was worked out from facts of originals,
+    and forgets it where those change."""
+
+    _of_facts: "list[OwnCache[Hashable, object]]" = []  # noqa: RUF012 - all of them
+
+    def __init__(
+        self, limit: int, weigh: Callable[[Cached], int] = lambda thing: 1, *, of_facts: bool = False
+    ) -> None:
+        self._limit, self._weigh = limit, weigh
+        self._caches: WeakKeyDictionary[Workshop, CappedCache[Key, Cached]] = WeakKeyDictionary()
+        if of_facts:
+            OwnCache._of_facts.append(self)  # type: ignore[arg-type]
+
+    def of(self, workshop: Workshop) -> CappedCache[Key, Cached]:
+        """The one of a workshop."""
+        return self._caches.setdefault(workshop, CappedCache(self._limit, self._weigh))
+
+    @classmethod
+    def forget_facts(cls, workshop: Workshop) -> None:
+        """What is known of originals has changed: nothing that was worked out from it is remembered."""
+        for cache in cls._of_facts:
+            cache.of(workshop).clear()
 
 
 def bytes_of(image: pyvips.Image) -> int:

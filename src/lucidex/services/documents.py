@@ -13,8 +13,9 @@ from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRange
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.source.facts import SourceFacts
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
+from lucidex.services.assets import check_assets
+from lucidex.services.caches import OwnCache
 from lucidex.services.folios import ASKED_AT_ONCE, allowed_pictures, picture_of, version_of, versions_of
-from lucidex.services.logos import check_logos
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -48,6 +49,8 @@ def with_document(state: PictureState, document: PictureDocument) -> PictureStat
     return replace(state, document=document)
 
 
+_kept: OwnCache[tuple[int, int], PictureState] = OwnCache(4_096, of_facts=True)  # by picture and version
+
 Alter = Callable[[PictureDocument, SourceFacts], PictureDocument]
 
 
@@ -56,10 +59,10 @@ def read_picture(workshop: Workshop, actor: Actor, picture_id: int) -> PictureSt
     with workshop.database.begin() as session:
         # a version never means anything else later, so what was read of it once is good for ever
         version = version_of(session, actor, picture_id)
-        known = workshop.states.get((picture_id, version))
+        known = _kept.of(workshop).get((picture_id, version))
         state = known or _state(session, picture_of(session, actor, picture_id))
     # kept only here: within a change, a version may still be rolled back and come to mean another state
-    workshop.states.put((picture_id, state.version), state)
+    _kept.of(workshop).put((picture_id, state.version), state)
     return state
 
 
@@ -68,13 +71,14 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
     with workshop.database.begin() as session:
         versions = versions_of(session, actor, picture_ids)
         known = {
-            picture_id: workshop.states.get((picture_id, versions.get(picture_id))) for picture_id in picture_ids
+            picture_id: _kept.of(workshop).get((picture_id, versions.get(picture_id, 0)))
+            for picture_id in picture_ids
         }
         unknown = [picture_id for picture_id, state in known.items() if state is None]
         parts = (unknown[start : start + ASKED_AT_ONCE] for start in range(0, len(unknown), ASKED_AT_ONCE))
         read = [state for part in parts for state in _states(session, actor, part)]
     for state in read:
-        workshop.states.put((state.picture_id, state.version), state)
+        _kept.of(workshop).put((state.picture_id, state.version), state)
         known[state.picture_id] = state
     return [known[picture_id] or read_picture(workshop, actor, picture_id) for picture_id in picture_ids]
 
@@ -127,27 +131,35 @@ def change(
     A change that changes nothing makes no version.
     """
     with workshop.database.begin() as session:
-        picture = picture_of(session, actor, picture_id, to_change=True)
-        held = session.get_one(Document, picture.id)
-        before = PictureDocument.read(held.snapshot.body)
+        return change_in(session, actor, picture_id, version, summary, alter)
+
+
+def change_in(
+    session: Session, actor: Actor, picture_id: int, version: int | None, summary: str, alter: Alter
+) -> PictureState:
+    """The same within a transaction that does more; without a `version`, on top of whatever stands there."""
+    picture = picture_of(session, actor, picture_id, to_change=True)
+    held = session.get_one(Document, picture.id)
+    before = PictureDocument.read(held.snapshot.body)
+    if version is not None:
         _expect(held, version)
-        after = PictureDocument.model_validate(
-            alter(before, SourceFacts.model_validate(picture.original.facts)).model_dump()
-        )
-        if after == before:
-            return _state(session, picture)
-        check_logos(session, actor, after.logos - before.logos)
-        snapshot = Snapshot(
-            picture_id=picture.id,
-            parent_id=held.snapshot_id,
-            body=after.model_dump(mode="json"),
-            summary=summary[:MAX_SUMMARY],
-            person_id=actor.id,
-        )
-        session.add(snapshot)
-        session.flush()
-        _point(session, picture, version, snapshot.id)
+    after = PictureDocument.model_validate(
+        alter(before, SourceFacts.model_validate(picture.original.facts)).model_dump()
+    )
+    if after == before:
         return _state(session, picture)
+    check_assets(session, actor, after.assets - before.assets)
+    snapshot = Snapshot(
+        picture_id=picture.id,
+        parent_id=held.snapshot_id,
+        body=after.model_dump(mode="json"),
+        summary=summary[:MAX_SUMMARY],
+        person_id=actor.id,
+    )
+    session.add(snapshot)
+    session.flush()
+    _point(session, picture, held.version, snapshot.id)
+    return _state(session, picture)
 
 
 def undo(workshop: Workshop, actor: Actor, picture_id: int, version: int) -> PictureState:
@@ -260,6 +272,9 @@ def _expect(held: Document, version: int) -> None:
 
 def _point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:
     held = session.get_one(Document, picture.id)
+    # the folio first: whoever changes several pictures of one folio and whoever changes one of them meet here, and
+    # cannot come to wait for each other
+    session.execute(update(Folio).where(Folio.id == picture.folio_id).values(changed_at=now()))
     moved = session.execute(
         update(Document)
         .where(Document.picture_id == picture.id, Document.version == version)
@@ -267,5 +282,4 @@ def _point(session: Session, picture: Picture, version: int, snapshot_id: int) -
     )
     if moved.rowcount != 1:  # type: ignore[attr-defined]
         _expect(held, -1)
-    session.execute(update(Folio).where(Folio.id == picture.folio_id).values(changed_at=now()))
     session.refresh(held)

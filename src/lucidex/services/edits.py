@@ -3,9 +3,9 @@
 import secrets
 from collections.abc import Callable
 
-from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts, output_key
-from lucidex.core.encode import FormatName
+from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts
 from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Band, Step
@@ -168,14 +168,13 @@ def set_framing(place_id: int, framing: Framing | None) -> Alter:
     return alter
 
 
-def set_output(place_id: int, output: Output, also: FormatName | None = None) -> Alter:
-    """Choose format and quality of this picture in one place, or the quality of a further format there."""
+def set_output(output: OutputId, settings: Output) -> Alter:
+    """Choose format and quality of this picture in an output."""
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
-        written = output_key(str(place_id), also)
-        outputs = {key: value for key, value in document.outputs.items() if key != written}
-        if output != Output():
-            outputs[written] = output
+        outputs = {key: value for key, value in document.outputs.items() if key != output}
+        if settings != Output():
+            outputs[output] = settings
         return document.model_copy(update={"outputs": outputs})
 
     return alter

@@ -30,6 +30,7 @@ from lucidex.core.source.restoration import Restoration, restore_into
 from lucidex.records.decoded import complete
 from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
 from lucidex.records.store import Received
+from lucidex.services.caches import OwnCache
 from lucidex.services.events import EventKind, note
 from lucidex.services.folios import check_may_change, clean_name, folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Actor
@@ -269,7 +270,7 @@ def _know_anew(workshop: Workshop, sha256: str, facts: SourceFacts) -> None:
     with workshop.database.begin() as session:
         body = facts.model_dump(mode="json")
         session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
-    workshop.forget_facts()
+    OwnCache.forget_facts(workshop)
 
 
 def _decode_again(workshop: Workshop, sha256: str) -> SourceFacts:

@@ -1,28 +1,25 @@
-"""Logos of a person: files kept for putting on pictures. A step names one by its hash; this is who may name which."""
+"""Logos of a person: files kept for putting on pictures."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterable
+from dataclasses import dataclass
 
-import pyvips
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lucidex.core.encode import Encoding, FormatName, encode
-from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError, UserError
-from lucidex.core.finish.compositing import stamped
+from lucidex.core.encode import PNG, Encoding, encode
+from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
+from lucidex.core.finish.assets import AssetFile
 from lucidex.core.geometry.fit import Rule, fit
-from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.render import draw_whole
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
-from lucidex.core.source.pyramid import Source
-from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import FinishStep, Step
-from lucidex.core.steps.logo import Logo as LogoStep
-from lucidex.core.steps.logo import LogoFile
-from lucidex.records.models import Logo, Original, Person, Picture
+from lucidex.core.steps import assets_of
+from lucidex.core.steps.base import Step
+from lucidex.records.models import Logo, Person
 from lucidex.records.store import Received
-from lucidex.services.folios import allowed_pictures, picture_of
-from lucidex.services.intake import clean_file_name, decode_received, not_taken, open_source, record_original
+from lucidex.services.assets import asset_source
+from lucidex.services.folios import picture_of
+from lucidex.services.intake import clean_file_name, decode_received, not_taken, record_original
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -40,9 +37,9 @@ class KeptLogo:
     has_clear_areas: bool
 
     @property
-    def file(self) -> LogoFile:
+    def file(self) -> AssetFile:
         """As a step names it."""
-        return LogoFile(sha256=self.sha256, name=self.name)
+        return AssetFile(sha256=self.sha256, name=self.name)
 
 
 def _kept(row: Logo) -> KeptLogo:
@@ -117,68 +114,28 @@ def forget_logo(workshop: Workshop, actor: Actor, logo_id: int) -> None:
         session.delete(_row(session, actor, logo_id))
 
 
-def adopt_logos(workshop: Workshop, actor: Actor, steps: Sequence[Step]) -> None:
-    """Keep the logos of steps that the person was allowed to see, so that they may be put on other pictures."""
+def adopt_assets(workshop: Workshop, actor: Actor, steps: Iterable[Step]) -> None:
+    """Keep the assets of steps that the person was allowed to see, so that they may be put on other pictures."""
     with workshop.database.begin() as session:
-        for file in _files(steps):
-            _keep(session, actor, file.sha256, file.name)
+        adopt_assets_in(session, actor, steps)
 
 
-def _files(steps: Sequence[Step]) -> list[LogoFile]:
-    return [file for step in steps if isinstance(file := getattr(step, "logo", None), LogoFile)]
-
-
-def check_logos(session: Session, actor: Actor, wanted: frozenset[str]) -> None:
-    """NotFoundError where somebody names a logo that is neither theirs nor a picture that they may see."""
-    for sha256 in wanted:
-        mine = select(Logo.id).where(Logo.person_id == actor.id, Logo.original_sha256 == sha256)
-        seen = select(Picture.id).where(Picture.original_sha256 == sha256, allowed_pictures(actor))
-        if session.scalar(mine.limit(1)) is None and session.scalar(seen.limit(1)) is None:
-            raise NotFoundError("This logo is not among yours. Bring its file in first.")
-
-
-def check_steps(workshop: Workshop, actor: Actor, entries: Sequence[StepEntry]) -> None:
-    """The same for steps that come from outside."""
-    named = (entry.step.logo_sha256 for entry in entries if isinstance(entry.step, FinishStep))
-    with workshop.database.begin() as session:
-        check_logos(session, actor, frozenset(sha256 for sha256 in named if sha256 is not None))
-
-
-def logo_source(workshop: Workshop, sha256: str) -> Source:
-    """The pixels of a logo. Whether it may be used was decided when a step began to name it."""
-    known = workshop.logo_facts.get(sha256)
-    if known is None:
-        with workshop.database.begin() as session:
-            row = session.get(Original, sha256)
-            if row is None:
-                raise UnavailableError("The file of a logo is missing. Choose the logo again.")
-            known = SourceFacts.model_validate(row.facts)
-        workshop.logo_facts.put(sha256, known)
-    return open_source(workshop, sha256, known)
+def adopt_assets_in(session: Session, actor: Actor, steps: Iterable[Step]) -> None:
+    """The same within a transaction that does more."""
+    for file in sorted(assets_of(steps), key=lambda file: file.sha256):
+        _keep(session, actor, file.sha256, file.name)
 
 
 def reduced(workshop: Workshop, kept: KeptLogo, box: Size) -> bytes:
     """A logo as PNG, no larger than `box`."""
-    source = logo_source(workshop, kept.sha256)
+    source = asset_source(workshop, kept.sha256)
     drawn = fit(kept.size, box, Rule.SCALE_DOWN).drawn
-    return encode(draw_whole(source, drawn), FormatName.PNG, Encoding(None, hurried=True))
-
-
-def alone(workshop: Workshop, step: LogoStep, canvas: Size) -> bytes:
-    """A step's logo as it lies on a canvas of this size, alone on a clear ground, as PNG."""
-    if step.logo is None:
-        raise NotFoundError("This step has no logo yet.")
-    source = logo_source(workshop, step.logo.sha256)
-    stamp = step.on(canvas, step.logo, source.upright)
-    size = stamp.box.size
-    clear = pyvips.Image.black(size.width, size.height, bands=4).copy(interpretation="srgb")
-    laid = stamped(clear, draw_whole(source, size), replace(stamp, box=Box(0, 0, size)))
-    return encode(laid, FormatName.PNG, Encoding(None, hurried=True))
+    return encode(draw_whole(source, drawn), PNG, Encoding(None, hurried=True))
 
 
 def with_newest(workshop: Workshop, actor: Actor, step: Step) -> Step:
-    """A logo step that names no file yet, with the person's newest logo where there is one."""
-    if not isinstance(step, LogoStep) or step.logo is not None:
+    """A step that still lacks its asset, with the person's newest logo where there is one."""
+    if not step.lacks_asset:
         return step
     kept = read_logos(workshop, actor)
-    return step.model_copy(update={"logo": kept[0].file}) if kept else step
+    return step.with_asset(kept[0].file) if kept else step

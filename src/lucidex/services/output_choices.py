@@ -3,17 +3,18 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from lucidex.core.document import Output, output_key
+from lucidex.core.document import Output, PictureDocument
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.places.demand import PlaceDemand, amended
-from lucidex.core.places.measures import ExactSize
+from lucidex.core.places.output_id import OutputId
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.units import format_weight
 from lucidex.services import edits
-from lucidex.services.documents import change, read_picture
-from lucidex.services.folios import read_folio
+from lucidex.services.documents import change, change_in
+from lucidex.services.folios import place_of, read_folio
 from lucidex.services.people import Actor
-from lucidex.services.places import change_place, demand_of, find_place
+from lucidex.services.places import change_place_in, demand_of
 from lucidex.services.proof_sheet import ProofCell
 from lucidex.services.render_requests import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
@@ -50,15 +51,11 @@ def write_as(workshop: Workshop, actor: Actor, cell: ProofCell, written: Written
     """
     if scope is Scope.COLUMN:
         return _write_column(workshop, actor, cell, written)
-    place_ids = [cell.place.id]
-    also = cell.also
+    outputs = [cell.output]
     if scope is Scope.ROW:
-        also = None
-        place_ids = [place.id for place in read_folio(workshop, actor, cell.state.folio_id).places]
-    alters = [
-        edits.set_output(place_id, _chosen(cell.state.document.outputs, place_id, also, written), also)
-        for place_id in place_ids
-    ]
+        places = read_folio(workshop, actor, cell.state.folio_id).places
+        outputs = [OutputId.of(str(place.id)) for place in places]
+    alters = [edits.set_output(one, _chosen(cell.state.document, one, written)) for one in outputs]
     where = f"“{cell.place.name}”" if scope is Scope.CELL else "every place"
     change(
         workshop,
@@ -71,54 +68,62 @@ def write_as(workshop: Workshop, actor: Actor, cell: ProofCell, written: Written
     return f"“{cell.state.file_name}” is written as {written.words} for {where}."
 
 
-def _chosen(outputs: dict[str, Output], place_id: int, also: FormatName | None, written: Written) -> Output:
-    before = outputs.get(output_key(str(place_id), also), Output())
-    return before.model_copy(update={"format": None if also else written.format, "quality": written.quality})
+def _chosen(document: PictureDocument, output: OutputId, written: Written) -> Output:
+    name = None if output.format else written.format
+    return document.settings(output).model_copy(update={"format": name, "quality": written.quality})
 
 
 def _write_column(workshop: Workshop, actor: Actor, cell: ProofCell, written: Written) -> str:
-    """The place itself asks for it; what was chosen for single pictures gives way, each with a change of its own."""
-    place = find_place(workshop, actor, cell.place.id)
-    if cell.also is None:
-        demand = amended(demand_of(place), format=written.format, quality=written.quality)
-        change_place(workshop, actor, place.id, place.version, demand, place.name)
-    pictures = read_folio(workshop, actor, cell.state.folio_id).pictures
-    own = Written(None, written.quality if cell.also else None)
-    for picture in pictures:
-        state = read_picture(workshop, actor, picture.id)
-        output = _chosen(state.document.outputs, place.id, cell.also, own)
-        summary = f"Written as {written.words} with all others in “{place.name}”"
-        change(workshop, actor, picture.id, state.version, summary, edits.set_output(place.id, output, cell.also))
-    name = cell.also.label if cell.also else written.words
-    return f"All {len(pictures)} in “{place.name}” are written as {name}."
+    """The place itself asks for it; what was chosen for single pictures gives way. All of it, or nothing."""
+    output = cell.output
+    own = Written(None, written.quality if output.format else None)
+
+    def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+        return edits.set_output(output, _chosen(document, output, own))(document, facts)
+
+    folio = read_folio(workshop, actor, cell.state.folio_id)
+    summary = f"Written as {written.words} with all others in “{cell.place.name}”"
+    with workshop.database.begin() as session:
+        place = place_of(session, actor, cell.place.id, to_change=True)
+        if output.format is None:
+            demand = amended(demand_of(place), format=written.format, quality=written.quality)
+            change_place_in(session, actor, place.id, place.version, demand, place.name)
+        for picture in folio.pictures:
+            change_in(session, actor, picture.id, None, summary, alter)
+    name = output.format.label if output.format else written.words
+    return f"All {len(folio.pictures)} in “{cell.place.name}” are written as {name}."
 
 
 def chosen_quality(cell: ProofCell) -> int | None:
     """The quality that somebody chose for a cell, for this picture or for its place."""
-    own = cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output()).quality
-    return own if own or cell.also else demand_of(cell.place).quality
+    own = cell.state.document.settings(cell.output).quality
+    return own if own or cell.output.format else demand_of(cell.place).quality
 
 
 def accept_weight(workshop: Workshop, actor: Actor, cell: ProofCell, byte_count: int) -> None:
     """Let this picture be as heavy as it is in this place."""
-    before = cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output())
-    output = before.model_copy(update={"accepted_bytes": byte_count})
+    settings = cell.state.document.settings(cell.output).model_copy(update={"accepted_bytes": byte_count})
     message = f"{format_weight(byte_count)} accepted for “{cell.place.name}”"
-    alter = edits.set_output(cell.place.id, output, cell.also)
+    alter = edits.set_output(cell.output, settings)
     change(workshop, actor, cell.state.picture_id, cell.state.version, message, alter)
 
 
 def smaller(workshop: Workshop, cell: ProofCell, percent: int) -> PlacedPicture:
     """The picture in a smaller place of the same shape. OutOfRangeError where the place has no size to be smaller."""
-    return in_place(workshop, cell.state, str(cell.place.id), smaller_demand(cell, percent), cell.also)
+    return in_place(workshop, cell.state, cell.output, smaller_demand(cell, percent))
 
 
 def smaller_demand(cell: ProofCell, percent: int) -> PlaceDemand:
     """What the place asks for, so many per cent as large."""
     demand = demand_of(cell.place)
-    if not isinstance(demand.measure, ExactSize):
+    measure = demand.measure.at_percent(percent)
+    if measure is None:
         raise OutOfRangeError("Only a place with a size of its own can be made smaller here.")
-    width, height = (
-        max(1, round(side * percent / 100)) for side in (demand.measure.width_px, demand.measure.height_px)
-    )
-    return amended(demand, measure={"by": "size", "width_px": width, "height_px": height})
+    return amended(demand, measure=measure.model_dump())
+
+
+def smaller_choices(cell: ProofCell) -> list[tuple[int, str]]:
+    """Per cent and words of the smaller sizes that are offered."""
+    measure = demand_of(cell.place).measure
+    offered = [(percent, measure.at_percent(percent)) for percent in SMALLER_PERCENTS]
+    return [(percent, smaller.words()) for percent, smaller in offered if smaller is not None]

@@ -1,6 +1,7 @@
 """Hanging places in a folio, changing them, taking them down and hanging them again."""
 
 from sqlalchemy import update
+from sqlalchemy.orm import Session
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
@@ -28,18 +29,23 @@ def find_place(workshop: Workshop, actor: Actor, place_id: int) -> Place:
 def hang_place(workshop: Workshop, actor: Actor, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """Hang a new place. Without a name it is called by its size."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, actor, folio_id, to_change=True)
-        if len(hanging_places(session, folio.id)) >= MAX_PLACES:
-            raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
-        place = Place(
-            folio_id=folio.id,
-            name=clean_name(name, demand.measure.words()),
-            demand=demand.model_dump(mode="json"),
-        )
-        session.add(place)
-        folio.changed_at = now()
-        session.flush()
-        return place
+        return hang_place_in(session, actor, folio_id, demand, name)
+
+
+def hang_place_in(session: Session, actor: Actor, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
+    """The same within a transaction that does more."""
+    folio = folio_of(session, actor, folio_id, to_change=True)
+    if len(hanging_places(session, folio.id)) >= MAX_PLACES:
+        raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
+    place = Place(
+        folio_id=folio.id,
+        name=clean_name(name, demand.measure.words()),
+        demand=demand.model_dump(mode="json"),
+    )
+    session.add(place)
+    folio.changed_at = now()
+    session.flush()
+    return place
 
 
 def change_place(
@@ -47,22 +53,27 @@ def change_place(
 ) -> Place:
     """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
     with workshop.database.begin() as session:
-        place = place_of(session, actor, place_id, to_change=True)
-        was_named_by_size = place.name == demand_of(place).measure.words()
-        wanted = clean_name(name, demand.measure.words())
-        if was_named_by_size and wanted == place.name:
-            wanted = demand.measure.words()
-        changed = session.execute(
-            update(Place)
-            .where(Place.id == place.id, Place.version == version)
-            .values(demand=demand.model_dump(mode="json"), name=wanted, version=version + 1)
-        )
-        if changed.rowcount != 1:  # type: ignore[attr-defined]
-            raise ChangedMeanwhileError(
-                "This place was changed elsewhere since you opened it here. Look at it again."
-            )
-        session.refresh(place)
-        return place
+        return change_place_in(session, actor, place_id, version, demand, name)
+
+
+def change_place_in(
+    session: Session, actor: Actor, place_id: int, version: int, demand: PlaceDemand, name: str
+) -> Place:
+    """The same within a transaction that does more."""
+    place = place_of(session, actor, place_id, to_change=True)
+    was_named_by_size = place.name == demand_of(place).measure.words()
+    wanted = clean_name(name, demand.measure.words())
+    if was_named_by_size and wanted == place.name:
+        wanted = demand.measure.words()
+    changed = session.execute(
+        update(Place)
+        .where(Place.id == place.id, Place.version == version)
+        .values(demand=demand.model_dump(mode="json"), name=wanted, version=version + 1)
+    )
+    if changed.rowcount != 1:  # type: ignore[attr-defined]
+        raise ChangedMeanwhileError("This place was changed elsewhere since you opened it here. Look at it again.")
+    session.refresh(place)
+    return place
 
 
 def write_also(workshop: Workshop, actor: Actor, place_id: int, formats: tuple[FormatName, ...]) -> Place:

@@ -5,15 +5,16 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy import select
 
-from lucidex.core.document import Framing, Output, framing_of_window, geometry_name, output_key
-from lucidex.core.encode import FormatName
+from lucidex.core.document import Framing, framing_of_window, geometry_name
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
 from lucidex.core.geometry.sizes import Window
 from lucidex.core.places.demand import demand_words
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import Flag, FlagKind, framing_flags, statistics_flags
+from lucidex.core.proof.warnings import Case, Flag, Framed, flags
 from lucidex.records.models import Place, Result
 from lucidex.services import edits
+from lucidex.services.caches import OwnCache
 from lucidex.services.documents import Alter, PictureState, change, read_picture, read_pictures
 from lucidex.services.folios import ASKED_AT_ONCE, FolioView
 from lucidex.services.people import Actor
@@ -21,13 +22,17 @@ from lucidex.services.places import demand_of, find_place
 from lucidex.services.render_requests import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
 
+_placed_pictures: OwnCache[tuple[int, int, int, OutputId], PlacedPicture] = OwnCache(8_192, of_facts=True)
+# how fine the cells of a column are, by their pictures
+_fineness: OwnCache[OutputId, dict[int, float]] = OwnCache(256, of_facts=True)
+
 
 @dataclass(frozen=True)
 class Column:
     """A column of the sheet: a place, in its first format or in a further one."""
 
     place: Place
-    also: FormatName | None = None
+    output: OutputId
 
     @property
     def words(self) -> str:
@@ -37,13 +42,15 @@ class Column:
     @property
     def format_words(self) -> str:
         """Its format; “format” where each picture has what suits it."""
-        name = self.also or demand_of(self.place).format
+        name = self.output.format or demand_of(self.place).format
         return name.label if name else "format"
 
 
 def columns_of(places: Sequence[Place]) -> list[Column]:
     """The columns of some places."""
-    return [Column(place, also) for place in places for also in (None, *demand_of(place).also)]
+    return [
+        Column(place, OutputId.of(str(place.id), also)) for place in places for also in (None, *demand_of(place).also)
+    ]
 
 
 @dataclass(frozen=True)
@@ -55,7 +62,7 @@ class ProofCell:
 
     state: PictureState
     place: Place
-    also: FormatName | None
+    output: OutputId
     placed: PlacedPicture | None
     trouble: str | None
     is_left_out: bool
@@ -64,7 +71,8 @@ class ProofCell:
     @property
     def repeats(self) -> bool:
         """Whether it would be the same file as the first format's."""
-        return self.also is not None and self.placed is not None and self.also is self.placed.first_format
+        also = self.output.format
+        return also is not None and self.placed is not None and also == self.placed.first_format
 
     @property
     def is_made(self) -> bool:
@@ -82,12 +90,9 @@ class ProofCell:
         """All warnings, once the file is known; `neighbours` is how fine the others of the column are."""
         if self.placed is None:
             return self.flags
-        known = {flag.kind for flag in self.flags}
-        seen = statistics_flags(statistics, list(neighbours)) if statistics is not None else []
-        if FlagKind.ENLARGED in known:  # that it is soft was said already
-            seen = [flag for flag in seen if flag.kind is not FlagKind.SOFTER]
-        later = (*self.placed.flags_at(byte_count), *seen)
-        return (*self.flags, *(flag for flag in later if flag.kind not in known))
+        return flags(
+            replace(self.placed.case, byte_count=byte_count, statistics=statistics, neighbours=tuple(neighbours))
+        )
 
 
 @dataclass(frozen=True)
@@ -110,44 +115,44 @@ class ProofRow:
 
 def proof_cell(workshop: Workshop, state: PictureState, column: Column) -> ProofCell:
     """One cell, not rendered."""
-    place, also, key = column.place, column.also, str(column.place.id)
-    left_out = state.document.is_left_out(key, also)
+    left_out = state.document.is_left_out(column.output)
     try:
         placed = _placed(workshop, state, column)
     except UserError as error:
-        return ProofCell(state, place, also, None, error.sentence, left_out, ())
-    return ProofCell(state, place, also, placed, None, left_out, (*placed.flags, *_framing(state, key, placed)))
+        return ProofCell(state, column.place, column.output, None, error.sentence, left_out, ())
+    return ProofCell(state, column.place, column.output, placed, None, left_out, placed.flags)
 
 
 def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPicture:
     """What a version of a picture is in a version of a place never changes, so it is worked out once."""
-    key = (state.picture_id, state.version, column.place.id, column.place.version, column.also)
-    known = workshop.placed.get(key)
+    placed = _placed_pictures.of(workshop)
+    key = (state.picture_id, state.version, column.place.version, column.output)
+    known = placed.get(key)
     if known is None:
-        known = in_place(workshop, state, str(column.place.id), demand_of(column.place), column.also)
-        workshop.placed.put(key, known)
+        known = in_place(workshop, state, column.output, demand_of(column.place))
+        known = replace(known, case=_with_framing(state, column.output.place, known))
+        placed.put(key, known)
     return known
 
 
-def _framing(state: PictureState, key: str, placed: PlacedPicture) -> list[Flag]:
+def _with_framing(state: PictureState, place: str, placed: PlacedPicture) -> Case:
+    """The case with how the part that is seen came about, where a place cuts a part out of the picture."""
     if not placed.demand.is_cropped:
-        return []
-    document, geometry = state.document, state.geometry
-    framing = document.framings.get(key)
-    # a framing that somebody chose on the picture as it is now was looked at already
-    chosen = framing is not None and not document.has_moved(geometry, key)
-    return framing_flags(geometry, placed.placement.window, document.focal_point_xy, chosen, framing is not None)
+        return placed.case
+    document = state.document
+    framed = Framed.BY_PLACE
+    if place in document.framings:
+        framed = Framed.MOVED if document.has_moved(state.geometry, place) else Framed.CHOSEN
+    return replace(placed.case, framed=framed, focal_point=document.focal_point_xy)
 
 
-def find_cell(
-    workshop: Workshop, actor: Actor, picture_id: int, place_id: int, also: FormatName | None = None
-) -> ProofCell:
+def find_cell(workshop: Workshop, actor: Actor, picture_id: int, output: OutputId) -> ProofCell:
     """One cell of a folio. NotFoundError where picture and place do not belong together."""
     state = read_picture(workshop, actor, picture_id)
-    place = find_place(workshop, actor, place_id)
+    place = find_place(workshop, actor, int(output.place))
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    return proof_cell(workshop, state, Column(place, also))
+    return proof_cell(workshop, state, Column(place, output))
 
 
 def proof_rows(
@@ -179,14 +184,14 @@ def _seen(workshop: Workshop, cell: ProofCell, known: dict[str, tuple[int, Pixel
 def note_statistics(workshop: Workshop, cell: ProofCell, statistics: PixelStatistics | None) -> None:
     """Remember how fine a cell is, so that the others of its column can be compared with it."""
     if statistics is not None and statistics.fineness is not None:
-        column = (cell.place.id, cell.also)
-        workshop.fineness.put(column, {})
-        (workshop.fineness.get(column) or {})[cell.state.picture_id] = statistics.fineness
+        columns = _fineness.of(workshop)
+        columns.put(cell.output, {})
+        (columns.get(cell.output) or {})[cell.state.picture_id] = statistics.fineness
 
 
 def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
     """How fine the other cells of a column are, as far as they were seen."""
-    column = workshop.fineness.get((cell.place.id, cell.also)) or {}
+    column = _fineness.of(workshop).get(cell.output) or {}
     return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
 
 
@@ -215,7 +220,7 @@ def nudge(workshop: Workshop, actor: Actor, cell: ProofCell, across: float, down
     width, height = window.width / closer, window.height / closer
     left = window.left + across * window.width + (window.width - width) / 2
     top = window.top + down * window.height + (window.height - height) / 2
-    framing = framing_of_window(geometry, cell.placed.size, Window(left, top, width, height))
+    framing = framing_of_window(geometry, cell.placed.placement.drawn, Window(left, top, width, height))
     return _changed(
         workshop, actor, cell, f"Framed for “{cell.place.name}”", edits.set_framing(cell.place.id, framing)
     )
@@ -226,7 +231,7 @@ def accept(workshop: Workshop, actor: Actor, cell: ProofCell) -> ProofCell:
     if cell.placed is None or not cell.placed.demand.is_cropped:
         return cell
     framing = cell.state.document.framings.get(str(cell.place.id)) or framing_of_window(
-        cell.state.geometry, cell.placed.size, cell.placed.placement.window
+        cell.state.geometry, cell.placed.placement.drawn, cell.placed.placement.window
     )
     kept: Framing = framing.model_copy(update={"made_for": geometry_name(cell.state.geometry)})
     message = f"Framing of “{cell.place.name}” found right"
@@ -235,19 +240,15 @@ def accept(workshop: Workshop, actor: Actor, cell: ProofCell) -> ProofCell:
 
 def leave_out(workshop: Workshop, actor: Actor, cell: ProofCell, out: bool) -> ProofCell:
     """Let runs pass a cell over, or make it again."""
-    output = _output(cell).model_copy(update={"left_out": out})
+    settings = cell.state.document.settings(cell.output).model_copy(update={"left_out": out})
     message = f"{'Left out of' if out else 'Put back into'} {_named(cell)}"
-    return _changed(workshop, actor, cell, message, edits.set_output(cell.place.id, output, cell.also))
-
-
-def _output(cell: ProofCell) -> Output:
-    return cell.state.document.outputs.get(output_key(str(cell.place.id), cell.also), Output())
+    return _changed(workshop, actor, cell, message, edits.set_output(cell.output, settings))
 
 
 def _named(cell: ProofCell) -> str:
-    return f"“{cell.place.name}”" + (f" as {cell.also.label}" if cell.also else "")
+    return f"“{cell.place.name}”" + (f" as {cell.output.format.label}" if cell.output.format else "")
 
 
 def _changed(workshop: Workshop, actor: Actor, cell: ProofCell, summary: str, alter: Alter) -> ProofCell:
     state = change(workshop, actor, cell.state.picture_id, cell.state.version, summary, alter)
-    return proof_cell(workshop, state, Column(cell.place, cell.also))
+    return proof_cell(workshop, state, Column(cell.place, cell.output))

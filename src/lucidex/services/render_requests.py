@@ -1,27 +1,29 @@
 """What is asked for: a picture in a place, or on the screen, worked out and not yet rendered."""
 
-from collections.abc import Hashable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lucidex.core.document import PictureDocument, shows_ground
-from lucidex.core.encode import Encoding, FormatName
+from lucidex.core.encode import JPEG, PNG, Encoding, FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
-from lucidex.core.keys import encoded_key, pixels_key
+from lucidex.core.keys import encoded_key, finish_key, pixels_key
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
-from lucidex.core.proof.warnings import Flag, clear_flags, damage_flags, logo_flags, shape_flags, weight_flags
+from lucidex.core.proof.warnings import Case, Flag, flags
 from lucidex.core.render import Plan, plan
 from lucidex.core.source.pyramid import Source
 from lucidex.core.source.restoration import Restoration
-from lucidex.core.steps import StepEntry
+from lucidex.core.steps import StepEntry, assets_of
+from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState
 from lucidex.services.intake import open_source
-from lucidex.services.logos import logo_source
 from lucidex.services.workshop import Workshop
 
 MAX_PREVIEW_EDGE = 4_000
@@ -40,7 +42,7 @@ class RenderRequest:
     format: FormatName
     encoding: Encoding
     restorations: tuple[Restoration, ...] = ()
-    logos: Mapping[str, Source] = field(default_factory=dict)
+    assets: Assets = NO_ASSETS
 
     @property
     def resampled_key(self) -> Hashable:
@@ -59,6 +61,11 @@ class RenderRequest:
         """The key of its bytes."""
         return encoded_key(self.pixels_key, self.format, self.encoding)
 
+    @cached_property
+    def overlay_key(self) -> str:
+        """The name of all that decides what is drawn onto the finished size."""
+        return finish_key(self.steps, self.chosen)
+
     @property
     def size(self) -> Size:
         """The size that comes out."""
@@ -71,7 +78,7 @@ class PlacedPicture:
 
     rendering: RenderRequest
     demand: PlaceDemand
-    flags: tuple[Flag, ...]
+    case: Case
     file_name: str
     first_format: FormatName
 
@@ -85,73 +92,50 @@ class PlacedPicture:
         """The size that comes out."""
         return self.rendering.size
 
+    @cached_property
+    def flags(self) -> tuple[Flag, ...]:
+        """What deserves a look before the file is made."""
+        return flags(self.case)
+
     def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
-        """All warnings, once the weight is known."""
-        return (*self.flags, *weight_flags(byte_count, self.demand))
+        """The same, once the weight is known."""
+        return flags(replace(self.case, byte_count=byte_count))
 
 
-def in_place(
-    workshop: Workshop,
-    state: PictureState,
-    place_key: str,
-    demand: PlaceDemand,
-    as_format: FormatName | None = None,
-) -> PlacedPicture:
-    """Work out a picture in a place. `as_format` asks for another format than the document's first.
+def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: PlaceDemand) -> PlacedPicture:
+    """Work out a picture in an output of a place. A further format that is the first one anyway is that one.
 
     Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
     """
-    geometry = state.geometry
-    asked = state.document.demand_for(place_key, demand)
-    placement = state.document.placement(geometry, place_key, asked)
-    has_clear = state.facts.has_clear_areas or state.document.shows_clear(geometry) or shows_ground(placement, asked)
-    name, quality = state.document.output(place_key, asked, has_clear)
-    first, also = name, as_format if as_format is not name else None
-    demand = state.document.demand_for(place_key, demand, also)
-    if also is not None:
-        name, quality = state.document.output(place_key, demand, has_clear, also)
+    document, geometry, first = state.document, state.geometry, OutputId.of(output.place)
+    asked = document.demand_for(first, demand)
+    placement = document.placement(geometry, output.place, asked)
+    has_clear = state.facts.has_clear_areas or document.shows_clear(geometry) or shows_ground(placement, asked)
+    first_format, _ = document.written_as(first, asked, has_clear)
+    output = first if output.format == first_format else output
+    demand = document.demand_for(output, demand)
+    name, quality = document.written_as(output, demand, has_clear)
     ground = colour_of(demand.ground)
-    finds_quality = state.document.finds_quality(place_key, demand, also)
+    is_found = quality is not None and document.finds_quality(output, demand)
     encoding = Encoding(
         quality,
         demand.pixels_per_inch,
         ground or (255, 255, 255),
-        max_bytes=demand.max_bytes if finds_quality and quality is not None else None,
+        max_bytes=demand.max_bytes if is_found else None,
     )
-    rendering = _finishing(
-        workshop,
-        state.document,
-        place_key,
-        _rendering(workshop, state, state.document, geometry, placement, ground if _fills(placement) else None),
-    )
-    flags = (
-        *damage_flags(state.facts.damage),
-        *shape_flags(placement, demand.rule),
-        *clear_flags(has_clear, name, demand.ground),
-        *logo_flags(rendering.chosen.stamps, {sha256: logo.upright for sha256, logo in rendering.logos.items()}),
-    )
-    return PlacedPicture(
-        replace(rendering, format=_holding(name, placement.canvas), encoding=encoding),
-        demand,
-        flags,
-        result_name(state.file_name, placement.canvas, name),
-        first,
-    )
-
-
-def _finishing(
-    workshop: Workshop, document: PictureDocument, place_key: str, rendering: RenderRequest
-) -> RenderRequest:
-    """With what is done to the finished size in this place."""
-    steps = [step for step in document.finish_steps(place_key) if step.logo_sha256]
-    logos = {sha256: logo_source(workshop, sha256) for step in steps if (sha256 := step.logo_sha256)}
-    stamps = [step.stamp(rendering.size, logos[step.logo_sha256 or ""].upright) for step in steps]
-    return replace(
+    rendering = _rendering(workshop, state, document, geometry, placement, ground if _fills(placement) else None)
+    finish = document.finish(output.place, placement.canvas)
+    assets = open_assets(workshop, assets_of(document.finish_steps(output.place)))
+    rendering = replace(
         rendering,
-        steps=document.counting_in(place_key),
-        chosen=replace(rendering.chosen, stamps=tuple(stamp for stamp in stamps if stamp is not None)),
-        logos=logos,
+        steps=document.counting_in(output.place),
+        chosen=replace(rendering.chosen, finish=finish),
+        assets=assets,
+        format=_holding(name, placement.canvas),
+        encoding=encoding,
     )
+    case = Case(placement, demand, name, has_clear, state.facts.damage, geometry, finish=finish, assets=assets)
+    return PlacedPicture(rendering, demand, case, result_name(state.file_name, placement.canvas, name), first_format)
 
 
 def _fills(placement: Placement) -> bool:
@@ -175,14 +159,14 @@ def _rendering(
 ) -> RenderRequest:
     restorations = document.restorations
     source = open_source(workshop, state.original_sha256, state.facts, restorations)
-    suits = FormatName.PNG if state.facts.has_alpha or document.shows_clear(geometry) else FormatName.JPEG
+    suits = PNG if state.facts.has_alpha or document.shows_clear(geometry) else JPEG
     return RenderRequest(
         state.original_sha256,
         document.counting_in(None),
         source,
         plan(source, geometry, placement, ground, document.treatment),
         suits,
-        Encoding(PREVIEW_QUALITY if suits is FormatName.JPEG else None, hurried=True),
+        Encoding(PREVIEW_QUALITY if suits == JPEG else None, hurried=True),
         restorations,
     )
 

@@ -2,7 +2,7 @@
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import asdict, dataclass, replace
 from datetime import timedelta
 from pathlib import Path
@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import Encoding, FormatName, encode, jpeg
+from lucidex.core.encode import JPEG, PNG, Encoding, encode, jpeg
 from lucidex.core.errors import UnavailableError
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Point, Size
@@ -23,7 +23,7 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
-from lucidex.core.render import composed, draw, resampled_window
+from lucidex.core.render import composed, draw, draw_finish, resampled_window
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.records.database import database_clock, from_now
 from lucidex.records.models import Result, now
@@ -33,6 +33,7 @@ from lucidex.services.render_requests import RenderRequest, for_screen
 from lucidex.services.workshop import Workshop
 
 COMPRESSED_AGAIN_AT = 70  # what places that compress everything again commonly do
+OVERLAY_EDGE = 1_600
 DRAFT_QUALITY = 86  # while a control moves; the picture that stays has a preview's quality
 COMPARED = Size(560, 420)
 LEASE = timedelta(seconds=120)
@@ -68,8 +69,8 @@ class Renderer:
         self._workshop = workshop
         self._preview_slots = threading.BoundedSemaphore(2)
         self._file_slots = threading.BoundedSemaphore(files_at_once)
-        self._previews: CappedCache[bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
-        self._pixels: CappedCache[pyvips.Image] = CappedCache(kept_bytes, bytes_of)
+        self._previews: CappedCache[str, bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
+        self._pixels: CappedCache[Hashable, pyvips.Image] = CappedCache(kept_bytes, bytes_of)
 
     def preview(self, rendering: RenderRequest) -> bytes:
         """Encoded bytes for the screen, kept in memory only."""
@@ -84,9 +85,9 @@ class Renderer:
     def draft(self, rendering: RenderRequest) -> tuple[bytes, AnyPixels]:
         """Encoded bytes and pixels of what a moving control asks for; kept nowhere, as the next ones follow."""
         with self._preview_slots:
-            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.logos)
+            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
             pixels: AnyPixels = image.numpy()
-            if rendering.format is FormatName.JPEG:
+            if rendering.format == JPEG:
                 return jpeg.draft(pixels[..., :3], DRAFT_QUALITY), pixels
             return encode(image, rendering.format, rendering.encoding), pixels
 
@@ -99,7 +100,7 @@ class Renderer:
     def marked_preview(self, rendering: RenderRequest) -> bytes:
         """A preview on which clipped ends are marked."""
         image = pyvips.Image.new_from_array(marked(self.pixels(rendering)), interpretation="srgb")
-        return encode(image, FormatName.PNG, Encoding(None))
+        return encode(image, PNG, Encoding(None))
 
     def render_file(
         self, rendering: RenderRequest, on_stored: OnStored | None = None, holder: str = ""
@@ -122,6 +123,12 @@ class Renderer:
                 return self._render_as(holder, key, rendering, on_stored)
             time.sleep(WAIT_BETWEEN_LOOKS_S)
 
+    def overlay(self, rendering: RenderRequest) -> bytes:
+        """What is drawn onto the finished size, alone on a clear ground, as PNG; no larger than a screen needs."""
+        with self._preview_slots:
+            drawn = draw_finish(rendering.chosen, rendering.assets, OVERLAY_EDGE)
+            return encode(drawn, PNG, Encoding(None, hurried=True))
+
     def known(self, rendering: RenderRequest) -> StoredResult | None:
         """The finished file where it is in the store already."""
         with self._workshop.database.begin() as session:
@@ -143,20 +150,20 @@ class Renderer:
                 own = Size(max(1, round(placement.window.width)), max(1, round(placement.window.height)))
                 small = draw(
                     rendering.source,
-                    replace(rendering.chosen, placement=Placement(placement.window, own, 0, 0, own), stamps=()),
+                    replace(rendering.chosen, placement=Placement(placement.window, own, 0, 0, own), finish=()),
                 )
                 across, down = placement.drawn.width / own.width, placement.drawn.height / own.height
                 image = small.affine((across, 0, 0, down), interpolate=pyvips.Interpolate.new("bilinear"))
             width, height = min(COMPARED.width, image.width), min(COMPARED.height, image.height)
             part = image.crop((image.width - width) // 2, (image.height - height) // 2, width, height)
-            return encode(part, FormatName.PNG, Encoding(None))
+            return encode(part, PNG, Encoding(None))
 
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
         again = pyvips.Image.new_from_file(str(self.render_file(rendering).path)).colourspace("srgb")
         flat = again.flatten(background=255) if again.hasalpha() else again
         with self._preview_slots:
-            return encode(flat, FormatName.JPEG, Encoding(COMPRESSED_AGAIN_AT))
+            return encode(flat, JPEG, Encoding(COMPRESSED_AGAIN_AT))
 
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""
@@ -174,7 +181,7 @@ class Renderer:
         key = rendering.pixels_key
         image = self._pixels.get(key)
         if image is None:
-            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.logos)
+            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
             self._pixels.put(key, image)
         return image
 

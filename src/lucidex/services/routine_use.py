@@ -9,18 +9,20 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
 from lucidex.core.steps.base import Carried
 from lucidex.records.models import Folio, Picture, now
-from lucidex.services.documents import PictureState, change, read_picture, with_document
+from lucidex.services.documents import PictureState, change_in, read_picture, with_document
 from lucidex.services.folios import FolioView, allowed_pictures, picture_of, read_folio
 from lucidex.services.intake import start_document
+from lucidex.services.logos import adopt_assets_in
 from lucidex.services.people import Actor
-from lucidex.services.places import demand_of, hang_place
+from lucidex.services.places import demand_of, hang_place_in
 from lucidex.services.render_requests import RenderRequest, for_screen, in_place
 from lucidex.services.renderer import Renderer
-from lucidex.services.routines import adopt_routine_logos, read_routine
-from lucidex.services.steps import PutOn, PutStep, put_on, put_on_pictures
+from lucidex.services.routines import read_routine
+from lucidex.services.steps import PutOn, PutStep, prepare_on_pictures, put_on, put_prepared
 from lucidex.services.workshop import Workshop
 
 MAX_OFFERED = 60
@@ -75,12 +77,21 @@ def use_routine(
     asked: frozenset[int],
     picture_ids: Sequence[int],
 ) -> list[PutOn]:
-    """Hang the routine's places and put its steps on pictures of a folio, each as one change."""
-    for place in places_of(routine, read_folio(workshop, actor, folio_id)):
-        if not place.hangs:
-            hang_place(workshop, actor, folio_id, place.demand, place.name)
-    steps, _ = steps_there(routine, asked, places_of(routine, read_folio(workshop, actor, folio_id)))
-    return put_on_pictures(renderer, workshop, actor, steps, picture_ids, f"Put on the routine “{routine.name}”")
+    """Hang the routine's places and put its steps on pictures of a folio, each as one change: all of it, or nothing.
+
+    A picture on which it cannot be put is told apart, with the reason, and does not keep the others from it.
+    """
+    places = places_of(routine, read_folio(workshop, actor, folio_id))
+    steps, _ = steps_there(routine, asked, places)
+    prepared = prepare_on_pictures(renderer, workshop, actor, steps, picture_ids)
+    with workshop.database.begin() as session:
+        adopt_assets_in(session, actor, [one.step for one in routine.steps])
+        hung = {
+            place.key: str(hang_place_in(session, actor, folio_id, place.demand, place.name).id)
+            for place in places
+            if not place.hangs
+        }
+        return put_prepared(session, actor, prepared, f"Put on the routine “{routine.name}”", hung)
 
 
 def tried(
@@ -97,7 +108,7 @@ def tried_in(workshop: Workshop, state: PictureState, place: UsedPlace | None, e
     """A tried picture in a place, or the whole of it for the screen."""
     if place is None:
         return for_screen(workshop, state, Size(edge, edge), state.document)
-    return in_place(workshop, state, place.key, place.demand).rendering
+    return in_place(workshop, state, OutputId.of(place.key), place.demand).rendering
 
 
 def pictures_to_try(workshop: Workshop, actor: Actor) -> list[tuple[int, str, str]]:
@@ -119,6 +130,12 @@ def begin_trial(renderer: Renderer, workshop: Workshop, actor: Actor, routine_id
     All steps are on it, also those about which the routine asks and those that it keeps behind.
     """
     routine = read_routine(workshop, actor, routine_id)
+    state = read_picture(workshop, actor, picture_id)
+    steps = tuple(one.model_copy(update={"carried": Carried.ALWAYS}) for one in routine.steps)
+    everything = routine.model_copy(update={"steps": steps})
+    places = places_of(routine, read_folio(workshop, actor, state.folio_id))
+    going, _ = steps_there(everything, frozenset(), [place for place in places if place.hangs])
+    document = put_on(renderer, with_document(state, PictureDocument()), going)
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
         copy = Picture(
@@ -130,16 +147,10 @@ def begin_trial(renderer: Renderer, workshop: Workshop, actor: Actor, routine_id
         session.add(copy)
         session.flush()
         start_document(session, actor, copy.id, PictureDocument(), f"Trial of the routine “{routine.name}”")
-    adopt_routine_logos(workshop, actor, routine)
-    state = read_picture(workshop, actor, copy.id)
-    steps = tuple(one.model_copy(update={"carried": Carried.ALWAYS}) for one in routine.steps)
-    everything = routine.model_copy(update={"steps": steps})
-    places = places_of(routine, read_folio(workshop, actor, state.folio_id))
-    going, _ = steps_there(everything, frozenset(), [place for place in places if place.hangs])
-    document = put_on(renderer, state, going)
-    message = f"The steps of the routine “{routine.name}”"
-    change(workshop, actor, copy.id, state.version, message, lambda before, facts: document)
-    return copy.id
+        adopt_assets_in(session, actor, [one.step for one in routine.steps])
+        summary = f"The steps of the routine “{routine.name}”"
+        change_in(session, actor, copy.id, None, summary, lambda before, facts: document)
+        return copy.id
 
 
 def trial_of(workshop: Workshop, actor: Actor, picture_id: int) -> int | None:

@@ -8,11 +8,12 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.routine import MAX_ROUTINES, PackedLogo, Routine, RoutineFile, RoutineStep, read_routine_file
+from lucidex.core.steps import assets_of
 from lucidex.core.steps.base import Carried, Step
-from lucidex.core.steps.logo import Logo
 from lucidex.records.models import Person, Picture, RoutineRow, now
+from lucidex.services.assets import check_assets
 from lucidex.services.documents import PictureState
-from lucidex.services.logos import adopt_logos, check_logos, keep_logo
+from lucidex.services.logos import adopt_assets, keep_logo
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -64,9 +65,9 @@ def steps_to_keep(state: PictureState, place_names: Mapping[str, str]) -> tuple[
     return goes, [entry.step for entry in entries if entry.step.carried is Carried.NEVER]
 
 
-def adopt_routine_logos(workshop: Workshop, actor: Actor, routine: Routine) -> None:
-    """Keep the logos of a routine whose steps the person was allowed to see."""
-    adopt_logos(workshop, actor, [one.step for one in routine.steps])
+def adopt_routine_assets(workshop: Workshop, actor: Actor, routine: Routine) -> None:
+    """Keep the assets of a routine whose steps the person was allowed to see."""
+    adopt_assets(workshop, actor, [one.step for one in routine.steps])
 
 
 def keep_routine(workshop: Workshop, actor: Actor, routine: Routine) -> int:
@@ -126,8 +127,7 @@ def _row(session: Session, actor: Actor, routine_id: int) -> RoutineRow:
 def export_routines(workshop: Workshop, actor: Actor) -> RoutineFile:
     """All routines of a person as a file, with the logos that they need."""
     kept = tuple(one.routine for one in read_routines(workshop, actor))
-    named = {one.step.logo for routine in kept for one in routine.steps if isinstance(one.step, Logo)}
-    files = sorted((file for file in named if file is not None), key=lambda file: file.sha256)
+    files = sorted(assets_of(one.step for routine in kept for one in routine.steps), key=lambda file: file.sha256)
     packed = {file.sha256: PackedLogo.of(file, workshop.originals.path(file.sha256).read_bytes()) for file in files}
     return RoutineFile(routines=kept, logos=tuple(packed.values()))
 
@@ -138,9 +138,9 @@ def import_routines(workshop: Workshop, actor: Actor, content: bytes) -> int:
     unpacked = [(logo.file.name, logo.unpacked()) for logo in file.logos]
     for name, logo in unpacked:
         keep_logo(workshop, actor, name, [logo])
-    needed = frozenset[str]().union(*(routine.logos for routine in file.routines))
+    needed = assets_of(one.step for routine in file.routines for one in routine.steps)
     with workshop.database.begin() as session:
-        check_logos(session, actor, needed)
+        check_assets(session, actor, needed)
         for routine in file.routines:
             _keep(session, actor, routine)
     return len(file.routines)

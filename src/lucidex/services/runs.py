@@ -6,8 +6,8 @@ from datetime import date, datetime, timedelta
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
 from lucidex.services.documents import read_picture, read_pictures
@@ -29,7 +29,7 @@ class ListedCell:
     picture_id: int
     place_id: int
     snapshot_id: int
-    also: FormatName | None
+    output: OutputId
     listed: ListedFile | None
     trouble: str | None = None
 
@@ -49,7 +49,7 @@ def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, da
             if not cell.is_made:
                 continue
             trouble = None if cell.placed else cell.trouble
-            open_cells.append(ListedCell(picture.id, cell.place.id, state.snapshot_id, cell.also, None, trouble))
+            open_cells.append(ListedCell(picture.id, cell.place.id, state.snapshot_id, cell.output, None, trouble))
             if cell.placed is not None:
                 namings.append(_naming(folio, number, day, cell, cell.placed))
     if len(open_cells) > MAX_CELLS:
@@ -100,16 +100,15 @@ def begin_run(workshop: Workshop, actor: Actor, folio_id: int, pattern: str) -> 
         return run.id
 
 
-def _makes(session: Session, run_id: int) -> list[tuple[int, int, int, str | None, str | None]]:
+def _makes(session: Session, run_id: int) -> list[tuple[int, int, str, str | None]]:
     """Which files a run makes, of which states, under which names."""
     rows = session.scalars(select(Cell).where(Cell.run_id == run_id).order_by(Cell.seat))
     found = ((row, None if row.message and not row.attempt else row.path) for row in rows)
-    return [(row.picture_id, row.place_id, row.snapshot_id, row.also_format, path) for row, path in found]
+    return [(row.picture_id, row.snapshot_id, row.output, path) for row, path in found]
 
 
-def _made(cell: ListedCell) -> tuple[int, int, int, str | None, str | None]:
-    also = cell.also.value if cell.also else None
-    return cell.picture_id, cell.place_id, cell.snapshot_id, also, cell.listed.path if cell.listed else None
+def _made(cell: ListedCell) -> tuple[int, int, str, str | None]:
+    return cell.picture_id, cell.snapshot_id, cell.output, cell.listed.path if cell.listed else None
 
 
 def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
@@ -119,7 +118,7 @@ def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
         picture_id=cell.picture_id,
         place_id=cell.place_id,
         snapshot_id=cell.snapshot_id,
-        also_format=cell.also,
+        output=cell.output,
         path=cell.listed.path if cell.listed else f"unnamed-{seat}",
         state=CellState.FAILED if cell.trouble else CellState.WAITING,
         message=cell.trouble,

@@ -7,6 +7,7 @@ from sqlalchemy import select, update
 from lucidex.core.errors import UserError
 from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
 from lucidex.records.models import Original
+from lucidex.services.caches import OwnCache
 from lucidex.services.intake import decode_stored
 from lucidex.services.workshop import Workshop
 
@@ -35,4 +36,4 @@ def read_again(workshop: Workshop) -> Iterator[str]:
         with workshop.database.begin() as session:
             body = facts.model_dump(mode="json")
             session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
-        workshop.forget_facts()
+        OwnCache.forget_facts(workshop)

@@ -1,9 +1,10 @@
 """Steps on pictures: beginning one, finding its numbers anew, putting it on other pictures, trying values."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from pydantic import ValidationError
+from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
@@ -13,14 +14,14 @@ from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.clipping import colour_at
 from lucidex.core.places.demand import explain_limits
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import Carried, FindingStep, Step, plain
+from lucidex.core.steps.base import Carried, Stage, Step, plain
 from lucidex.core.steps.colour import Balance
+from lucidex.core.steps.composition import tone_of
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.room import Room, RoomToSize
-from lucidex.core.steps.tone import ToneStep, tone_of
 from lucidex.services import edits
-from lucidex.services.documents import Alter, PictureState, change, read_picture, with_document
-from lucidex.services.logos import adopt_logos
+from lucidex.services.documents import Alter, PictureState, change_in, read_pictures, with_document
+from lucidex.services.logos import adopt_assets_in
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import for_screen, up_to, without_steps
 from lucidex.services.renderer import Renderer
@@ -42,7 +43,7 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
     """A step as it begins on a picture, with what it finds there; `before` is the step it comes before."""
     document = up_to(state.document, before)
     step = step.begun(document.geometry(state.facts.upright))
-    return step.found_on(renderer.raster(state, document)) if isinstance(step, FindingStep) else step
+    return step.found_on(renderer.raster(state, document)) if step.finds_by_itself else step
 
 
 def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:
@@ -55,15 +56,13 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
         after = type(step).model_validate({**step.model_dump(mode="json"), **parameters})
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
-    if not isinstance(after, FindingStep):
-        return after
     differing = {name for name in type(step).model_fields if getattr(after, name) != getattr(step, name)}
     if differing & after.finds:
         after = after.model_copy(update=dict(after.by_hand))
     return found_again(renderer, state, step_id, after) if differing & after.found_by else after
 
 
-def found_again(renderer: Renderer, state: PictureState, step_id: str, step: FindingStep) -> Step:
+def found_again(renderer: Renderer, state: PictureState, step_id: str, step: Step) -> Step:
     """A step that looks at the picture again, as it stands before it by now."""
     return step.found_on(renderer.raster(state, up_to(state.document, step_id)))
 
@@ -72,7 +71,7 @@ def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) ->
     """The document with another value for the one parameter by which a step is varied."""
     step: Step = step_of(state.document, step_id).step
     after = step.varied(value)
-    if isinstance(after, FindingStep) and type(after).varied_field in after.found_by:
+    if after.varied_field in after.found_by:
         after = found_again(renderer, state, step_id, after)
     return edits.replace_step(step_id, after)(state.document, state.facts)
 
@@ -86,7 +85,7 @@ def grey_at(
     it lies outside or is clear, or too dark to have a colour.
     """
     document = state.document
-    toned = {entry.id for entry in document.steps if isinstance(entry.step, ToneStep)}
+    toned = {entry.id for entry in document.steps if entry.step.stage is Stage.TONE}
     seen = renderer.pixels(for_screen(workshop, state, GREY_LOOKED_AT, without_steps(document, toned)))
     size = state.geometry.size
     colour = colour_at(seen, x / size.width, y / size.height, GREY_REACH)
@@ -114,6 +113,15 @@ class PutStep:
     only_in: str | None = None
 
 
+@dataclass(frozen=True)
+class Prepared:
+    """What a picture becomes with steps at its end, worked out and not yet recorded; or why it cannot."""
+
+    state: PictureState
+    document: PictureDocument | None
+    trouble: str | None = None
+
+
 def put_on_pictures(
     renderer: Renderer,
     workshop: Workshop,
@@ -123,22 +131,48 @@ def put_on_pictures(
     summary: str = "",
 ) -> list[PutOn]:
     """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
-    adopt_logos(workshop, actor, [one.step for one in steps])
     sentences = " ".join(plain(one.step.sentence()) for one in steps)
-    summary = summary or f"Put on from another picture: {sentences}"
-    return [_put_on(renderer, workshop, actor, steps, picture_id, summary) for picture_id in picture_ids]
+    prepared = prepare_on_pictures(renderer, workshop, actor, steps, picture_ids)
+    with workshop.database.begin() as session:
+        adopt_assets_in(session, actor, [one.step for one in steps])
+        return put_prepared(session, actor, prepared, summary or f"Put on from another picture: {sentences}", {})
 
 
-def _put_on(
-    renderer: Renderer, workshop: Workshop, actor: Actor, steps: Sequence[PutStep], picture_id: int, summary: str
-) -> PutOn:
-    state = read_picture(workshop, actor, picture_id)
+def prepare_on_pictures(
+    renderer: Renderer, workshop: Workshop, actor: Actor, steps: Sequence[PutStep], picture_ids: Sequence[int]
+) -> list[Prepared]:
+    """The pictures with steps at their ends; nothing is recorded, and no transaction is held meanwhile."""
+    return [_prepared(renderer, state, steps) for state in read_pictures(workshop, actor, picture_ids)]
+
+
+def _prepared(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> Prepared:
     try:
-        document = put_on(renderer, state, steps)
-        change(workshop, actor, picture_id, state.version, summary, _becoming(document))
+        return Prepared(state, put_on(renderer, state, steps))
     except UserError as error:
-        return PutOn(picture_id, state.file_name, error.sentence)
-    return PutOn(picture_id, state.file_name)
+        return Prepared(state, None, error.sentence)
+
+
+def put_prepared(
+    session: Session, actor: Actor, prepared: Sequence[Prepared], summary: str, place_keys: Mapping[str, str]
+) -> list[PutOn]:
+    """Record what was prepared; `place_keys` are the keys of places that were hung meanwhile."""
+    return [_put(session, actor, one, summary, place_keys) for one in prepared]
+
+
+def _put(session: Session, actor: Actor, one: Prepared, summary: str, place_keys: Mapping[str, str]) -> PutOn:
+    state = one.state
+    if one.document is None:
+        return PutOn(state.picture_id, state.file_name, one.trouble)
+    entries = tuple(
+        entry.model_copy(update={"only_in": place_keys.get(entry.only_in or "", entry.only_in)})
+        for entry in one.document.steps
+    )
+    alter = _becoming(one.document.model_copy(update={"steps": entries}))
+    try:
+        change_in(session, actor, state.picture_id, state.version, summary, alter)
+    except UserError as error:  # raised before anything of it is written
+        return PutOn(state.picture_id, state.file_name, error.sentence)
+    return PutOn(state.picture_id, state.file_name)
 
 
 def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> PictureDocument:
@@ -152,7 +186,7 @@ def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) ->
 
 def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:
     """A step carried from another picture: its own parameters stay, only what it finds is found anew."""
-    return step.found_on(renderer.raster(state, state.document)) if isinstance(step, FindingStep) else step
+    return step.found_on(renderer.raster(state, state.document)) if step.finds_by_itself else step
 
 
 def _becoming(document: PictureDocument) -> Alter:

@@ -22,11 +22,12 @@ from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import FormatName
 from lucidex.core.errors import StorageFullError, UserError
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.output_id import OutputId
 from lucidex.records.database import database_clock, from_now, is_full
 from lucidex.records.models import Cell, CellState, Person, Place, Run, RunState, Snapshot, now
+from lucidex.services.caches import OwnCache
 from lucidex.services.documents import PictureState, read_picture, with_document
 from lucidex.services.people import actor_of
 from lucidex.services.places import demand_of
@@ -44,6 +45,9 @@ MAX_MEMORY_BYTES = 5_000_000_000  # of a worker, files that are mapped apart; a 
 THREADS = 2  # threads of a worker; only one of them computes
 KEPT_BYTES = 48_000_000  # pixels that a worker keeps, for the next format of the same cell
 _log = logging.getLogger(__name__)
+# what a run sees throughout, whatever changes meanwhile
+_states: OwnCache[int, PictureState] = OwnCache(4_096, of_facts=True)
+_demands: OwnCache[tuple[int, int], PlaceDemand] = OwnCache(4_096)
 # asked for one after the other: each is found by the index of cells, however many others a run has
 _OPEN = (
     Cell.state == CellState.WAITING,
@@ -60,7 +64,7 @@ class Taken:
     picture_id: int
     place_id: int
     snapshot_id: int
-    also: FormatName | None
+    output: OutputId
     attempt: int
     holder: str
 
@@ -109,9 +113,8 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 )
             )
             session.refresh(cell)
-            also = FormatName(cell.also_format) if cell.also_format else None
             seat = (cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id)
-            return Taken(*seat, also, cell.attempt, holder)
+            return Taken(*seat, OutputId(cell.output), cell.attempt, holder)
 
 
 def _end_runs(session: Session) -> None:
@@ -174,18 +177,18 @@ def render_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
 
 def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
     """The cell's picture as it stood when the run was listed, in its place as this run saw it first."""
-    state = workshop.pinned.get(("snapshot", taken.snapshot_id))
-    demand = workshop.pinned.get(("place", taken.run_id, taken.place_id))
-    if not isinstance(state, PictureState) or not isinstance(demand, PlaceDemand):
+    states, demands = _states.of(workshop), _demands.of(workshop)
+    state, demand = states.get(taken.snapshot_id), demands.get((taken.run_id, taken.place_id))
+    if state is None or demand is None:
         with workshop.database.begin() as session:
             person = session.get_one(Person, session.get_one(Run, taken.run_id).person_id)
             document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
             demand = demand_of(session.get_one(Place, taken.place_id))
         actor = actor_of(person)
         state = with_document(read_picture(workshop, actor, taken.picture_id), document)
-        workshop.pinned.put(("snapshot", taken.snapshot_id), state)
-        workshop.pinned.put(("place", taken.run_id, taken.place_id), demand)
-    return in_place(workshop, state, str(taken.place_id), demand, taken.also)
+        states.put(taken.snapshot_id, state)
+        demands.put((taken.run_id, taken.place_id), demand)
+    return in_place(workshop, state, taken.output, demand)
 
 
 def _end(workshop: Workshop, taken: Taken, **values: object) -> None:

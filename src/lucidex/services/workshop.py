@@ -8,30 +8,19 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import pyvips
 
 from lucidex.core.cancellation import check_wanted
-from lucidex.core.source.facts import SourceFacts
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FileStore, FolderStore
-from lucidex.services.caches import CappedCache
 from lucidex.work.isolation import IsolatedRunner
-
-if TYPE_CHECKING:
-    from lucidex.services.documents import PictureState
-    from lucidex.services.render_requests import PlacedPicture
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
 INSTALLATION_LENGTH, HOLDER_LENGTH = 12, 32
 HEAVY_FROM_PIXELS, HEAVY_LOOK_S = 40_000_000, 0.05
-STATES_KEPT = 4_096
-PLACED_KEPT = 8_192
-LOGOS_KEPT = 64
-COLUMNS_KEPT = 256
 
 
 def _installation(data_folder: Path) -> str:
@@ -55,12 +44,6 @@ class Workshop:
         self.results: FileStore = FolderStore(data_folder / "results")
         self.decoded = DecodedStore(data_folder / "decoded")
         self.isolated = IsolatedRunner()
-        self.states: CappedCache[PictureState] = CappedCache(STATES_KEPT, lambda state: 1)
-        self.pinned: CappedCache[object] = CappedCache(STATES_KEPT, lambda kept: 1)  # what a run sees throughout
-        self.logo_facts: CappedCache[SourceFacts] = CappedCache(LOGOS_KEPT, lambda facts: 1)
-        self.placed: CappedCache[PlacedPicture] = CappedCache(PLACED_KEPT, lambda placed: 1)  # cells of sheets
-        # how fine the cells of a proof sheet's columns are, by their pictures
-        self.fineness: CappedCache[dict[int, float]] = CappedCache(COLUMNS_KEPT, lambda column: 1)
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)
@@ -80,11 +63,6 @@ class Workshop:
     def disk_free(self) -> int:
         """Bytes that are left where pictures are kept."""
         return shutil.disk_usage(self.data_folder).free
-
-    def forget_facts(self) -> None:
-        """What is known of originals has changed: nothing that was worked out from it is remembered."""
-        for cache in (self.states, self.pinned, self.logo_facts, self.placed, self.fineness):
-            cache.clear()
 
     def new_holder(self) -> str:
         """A name for somebody of this installation who computes something: nobody else's."""

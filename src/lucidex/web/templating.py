@@ -12,11 +12,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.keys import appearance_key
-from lucidex.core.steps.looks import all_looks
 from lucidex.core.units import format_number, format_weight
 from lucidex.services.retention import disk_words
+from lucidex.web.bench.control import control_of
 from lucidex.web.bench.stage import preview_key
-from lucidex.web.bench.step_form import WITH_HISTOGRAM, amount, carries_on_as, form_fields, is_automatic
+from lucidex.web.bench.step_form import amount, carries_on_as, form_fields, is_automatic
 from lucidex.web.security import csrf_token
 
 HERE = Path(__file__).parent
@@ -83,8 +83,7 @@ environment.globals |= {
     "amount": amount,
     "carries_on_as": carries_on_as,
     "is_automatic": is_automatic,
-    "with_histogram": WITH_HISTOGRAM,
-    "all_looks": all_looks,
+    "control_of": control_of,
     "modules": sorted(path.name for path in (STATIC / "js").glob("*.js")),
 }
 

@@ -1,43 +1,57 @@
-"""Pixels to bytes. One file a format: what it keeps, how it saves.
+"""Pixels to bytes. One file a format, which says what it is called, what it keeps and how it saves.
 
+Whoever adds a format writes such a file and names it in `FORMATS`; the line, documents, lists and help follow.
 All formats share one quality scale of 1 to 100 that is handed to the encoder as it is.
 """
 
 from dataclasses import replace
-from enum import StrEnum
+from typing import Any
 
 import pyvips
+from pydantic import GetCoreSchemaHandler
+from pydantic_core import CoreSchema, core_schema
 
 from lucidex.core.encode import avif, jpeg, png, webp
 from lucidex.core.encode.base import Encoding, OutputFormat
 from lucidex.core.encode.ceiling import best_under
 
+FORMATS: tuple[OutputFormat, ...] = (jpeg.FORMAT, png.FORMAT, webp.FORMAT, avif.FORMAT)
+_BY_NAME = {one.name: one for one in FORMATS}
 
-class FormatName(StrEnum):
-    """Formats that are written."""
 
-    JPEG = "jpeg"
-    PNG = "png"
-    WEBP = "webp"
-    AVIF = "avif"
+class FormatName(str):
+    """The name of a format that is written, such as `webp`. ValueError for any other text.
+
+    >>> FormatName("webp").label, FormatName("webp").output.suffix
+    ('WebP', '.webp')
+    """
+
+    __slots__ = ()
+
+    def __new__(cls, name: str) -> "FormatName":
+        """One of the registered names."""
+        if name not in _BY_NAME:
+            raise ValueError(f"{name[:20]!r} is no format that is written")
+        return super().__new__(cls, name)
 
     @property
     def output(self) -> OutputFormat:
         """The format's declaration."""
-        return _FORMATS[self]
+        return _BY_NAME[self]
 
     @property
     def label(self) -> str:
         """The format's standard name."""
         return self.output.label
 
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: type[Any], handler: GetCoreSchemaHandler) -> CoreSchema:
+        return core_schema.no_info_after_validator_function(cls, core_schema.literal_schema(list(_BY_NAME)))
 
-_FORMATS = {
-    FormatName.JPEG: jpeg.FORMAT,
-    FormatName.PNG: png.FORMAT,
-    FormatName.WEBP: webp.FORMAT,
-    FormatName.AVIF: avif.FORMAT,
-}
+
+FORMAT_NAMES = tuple(FormatName(one.name) for one in FORMATS)
+TYPED_NAMES = {typed: FormatName(one.name) for one in FORMATS for typed in (one.name, *one.aliases)}
+JPEG, PNG = FormatName(jpeg.FORMAT.name), FormatName(png.FORMAT.name)  # what the screen is shown
 
 
 def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
@@ -60,4 +74,14 @@ def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
     return found.content
 
 
-__all__ = ["Encoding", "FormatName", "OutputFormat", "encode"]
+__all__ = [
+    "FORMATS",
+    "FORMAT_NAMES",
+    "JPEG",
+    "PNG",
+    "TYPED_NAMES",
+    "Encoding",
+    "FormatName",
+    "OutputFormat",
+    "encode",
+]

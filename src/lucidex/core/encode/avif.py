@@ -34,4 +34,15 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
         )
 
 
-FORMAT = OutputFormat("AVIF", ".avif", "image/avif", True, 60, 16_384, save, "lightest, not read by old programs")
+FORMAT = OutputFormat(
+    name="avif",
+    aliases=(),
+    label="AVIF",
+    suffix=".avif",
+    media_type="image/avif",
+    keeps_clear=True,
+    default_quality=60,
+    max_edge=16_384,
+    save=save,
+    strength="lightest, not read by old programs",
+)

@@ -26,8 +26,14 @@ class Encoding:
 
 @dataclass(frozen=True)
 class OutputFormat:
-    """A format that is written. `max_edge` is the longest side that the format can hold, in pixels."""
+    """A format that is written.
 
+    `name` is stored and typed, `aliases` are typed too; `label` is its standard name on the screen, `strength` says
+    in a few words what it is good for. `max_edge` is the longest side that it can hold, in pixels.
+    """
+
+    name: str
+    aliases: tuple[str, ...]
     label: str
     suffix: str
     media_type: str

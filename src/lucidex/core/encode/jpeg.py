@@ -35,4 +35,15 @@ def draft(pixels: npt.NDArray[np.uint8], quality: int) -> bytes:
     return cv2.imencode(FORMAT.suffix, reversed_bands, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes()
 
 
-FORMAT = OutputFormat("JPEG", ".jpg", "image/jpeg", False, 82, 65_500, save, "photographs, read everywhere")
+FORMAT = OutputFormat(
+    name="jpeg",
+    aliases=("jpg",),
+    label="JPEG",
+    suffix=".jpg",
+    media_type="image/jpeg",
+    keeps_clear=False,
+    default_quality=82,
+    max_edge=65_500,
+    save=save,
+    strength="photographs, read everywhere",
+)

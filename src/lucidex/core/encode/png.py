@@ -10,4 +10,15 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     return bytes(image.pngsave_buffer(compression=6, filter="all", keep="icc", profile=SRGB_PROFILE))
 
 
-FORMAT = OutputFormat("PNG", ".png", "image/png", True, None, 2_000_000, save, "drawings and clear areas, no loss")
+FORMAT = OutputFormat(
+    name="png",
+    aliases=(),
+    label="PNG",
+    suffix=".png",
+    media_type="image/png",
+    keeps_clear=True,
+    default_quality=None,
+    max_edge=2_000_000,
+    save=save,
+    strength="drawings and clear areas, no loss",
+)

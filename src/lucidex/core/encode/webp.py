@@ -11,4 +11,15 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     return bytes(image.webpsave_buffer(Q=quality, effort=4, keep="icc", profile=SRGB_PROFILE))
 
 
-FORMAT = OutputFormat("WebP", ".webp", "image/webp", True, 80, 16_383, save, "light, read by all current browsers")
+FORMAT = OutputFormat(
+    name="webp",
+    aliases=(),
+    label="WebP",
+    suffix=".webp",
+    media_type="image/webp",
+    keeps_clear=True,
+    default_quality=80,
+    max_edge=16_383,
+    save=save,
+    strength="light, read by all current browsers",
+)

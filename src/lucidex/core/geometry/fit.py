@@ -59,6 +59,11 @@ class Placement:
         """Output pixels for each picture pixel along the side that is enlarged most; above 1 is soft."""
         return max(self.drawn.width / self.window.width, self.drawn.height / self.window.height)
 
+    def with_room(self, left: int, top: int, right: int, bottom: int) -> "Placement":
+        """The same on a canvas that is larger by so many pixels on each side."""
+        canvas = Size(self.canvas.width + left + right, self.canvas.height + top + bottom)
+        return Placement(self.window, self.drawn, self.left + left, self.top + top, canvas)
+
     @property
     def covers_canvas(self) -> bool:
         """Whether no ground shows."""

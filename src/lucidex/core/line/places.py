@@ -1,15 +1,16 @@
 """How a place is typed: sizes in words and numbers, with all that may follow them."""
 
 import re
+from collections.abc import Callable
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import TYPED_NAMES, FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.picture.grounds import Ground, read_ground
 from lucidex.core.places.demand import PlaceDemand, explain_limits
-from lucidex.core.places.measures import Measure
+from lucidex.core.places.measures import ALL_MEASURES, AnyMeasure, Kind, Measure
 from lucidex.core.units import Length, LengthUnit, parse_decimal, parse_weight
 
 MAX_AT_ONCE = 12
@@ -24,33 +25,17 @@ _RULES = {
     "stretch": Rule.FILL,
     "stretched": Rule.FILL,
 }
-_FORMATS = {"jpeg": "jpeg", "jpg": "jpeg", "png": "png", "webp": "webp", "avif": "avif"}
 _NUMBER = r"\d{1,12}(?:[.,]\d{1,6})?"
-_UNIT = r"(px|mm|cm|in)?"
-_MEASURES = {
-    "size": re.compile(rf"({_NUMBER})\s*{_UNIT}\s*[x×*]\s*({_NUMBER})\s*{_UNIT}"),
-    "width": re.compile(rf"(?:(?:width\s+)?({_NUMBER})\s*{_UNIT}\s*(?:wide|width)|width\s+({_NUMBER})\s*{_UNIT})"),
-    "height": re.compile(rf"(?:({_NUMBER})\s*{_UNIT}\s*(?:high|height)|height\s+({_NUMBER})\s*{_UNIT})"),
-    "longest": re.compile(
-        rf"(?:longest(?: edge| side)?\s+({_NUMBER})\s*{_UNIT}|({_NUMBER})\s*{_UNIT}\s+longest(?: edge)?)"
-    ),
-    "shortest": re.compile(
-        rf"(?:shortest(?: edge| side)?\s+({_NUMBER})\s*{_UNIT}|({_NUMBER})\s*{_UNIT}\s+shortest(?: edge)?)"
-    ),
-    "percent": re.compile(rf"([+-]?{_NUMBER})\s*%"),
-    "area": re.compile(rf"({_NUMBER})\s*(?:megapixels?|mp)"),
-    "shape": re.compile(r"(?:place|shape)\s+(\d{1,5})\s*[:/]\s*(\d{1,5})"),
-}
-_MULTIPLE = re.compile(r"( ?,? ?\bor (?:a )?(?:whole )?multiples?(?: of it)?|^multiples? of )")
+_PATTERNS = tuple((measure, pattern) for measure in ALL_MEASURES for pattern in measure.patterns())
 _ON_GROUND = re.compile(r"[,\s]+on\s+(white|black|clear|#[0-9a-f]{6})(?=$|[\s,])")
 _NEVER_ENLARGED = re.compile(r"\b(not enlarged|never enlarged)\b")
 _CEILING = re.compile(r"\b(?:under|below|at most|max)\s+(\d+(?:[.,]\d+)?\s*[a-z]+)")
 _DENSITY = re.compile(rf"\bat\s+({_NUMBER})\s*(?:ppi|dpi)?\b")
 _KEEP = re.compile(r"\bkeep\s+(?:the\s+)?((?:top|bottom)?\s*(?:left|right)?|centre|center)(?=$|\s)")
-_FORMAT = "jpe?g|png|webp|avif"
+_FORMAT = "|".join(sorted(TYPED_NAMES, key=len, reverse=True))
 _AS_FORMAT = re.compile(rf"(?<!also )\bas\s+((?:{_FORMAT})(?:\s*\+\s*(?:{_FORMAT}))*)\b")
 _ALSO_AS = re.compile(rf"\balso\s+as\s+((?:{_FORMAT})(?:\s*\+\s*(?:{_FORMAT}))*)\b")
-_RULE = re.compile(r"\b(cover the place|cover|show whole|whole|no larger than|stretched|stretch)\b")
+_RULE = re.compile(r"\b(cover the place|cover|show whole|whole(?! multiple)|no larger than|stretched|stretch)\b")
 
 
 class ReadDemand(BaseModel):
@@ -58,7 +43,7 @@ class ReadDemand(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    measure: Measure
+    measure: AnyMeasure
     rule: Rule | None = None
     anchor: Anchor | None = None
     format: FormatName | None = None
@@ -110,7 +95,6 @@ def read_demand(text: str) -> ReadDemand:
     rest, file_format = _take(_AS_FORMAT, rest)
     rest, also = _take(_ALSO_AS, rest)
     formats, further = _read_formats(file_format), _read_formats(also)
-    rest, multiple = _take(_MULTIPLE, rest)
     rest, rule = _take(_RULE, rest)
     rest, never = _take(_NEVER_ENLARGED, rest)
     rest, ground = _take(_ON_GROUND, rest)
@@ -118,7 +102,7 @@ def read_demand(text: str) -> ReadDemand:
     try:
         return ReadDemand.model_validate(
             {
-                "measure": _read_measure(rest.strip(" ,;"), pixels_per_inch, text, multiple is not None),
+                "measure": _read_measure(" ".join(rest.strip(" ,;").split()), pixels_per_inch, text),
                 "rule": _RULES[rule] if rule else None,
                 "anchor": _read_anchor(keep),
                 "format": formats[0] if formats else None,
@@ -141,8 +125,8 @@ def _take(pattern: re.Pattern[str], text: str) -> tuple[str, str | None]:
     return text[: match.start()] + " " + text[match.end() :], match[1].strip()
 
 
-def _read_formats(words: str | None) -> list[str]:
-    return [_FORMATS[word.strip()] for word in words.split("+")] if words else []
+def _read_formats(words: str | None) -> list[FormatName]:
+    return [TYPED_NAMES[word.strip()] for word in words.split("+")] if words else []
 
 
 def _read_anchor(words: str | None) -> Anchor | None:
@@ -156,40 +140,38 @@ def _read_unit(words: str) -> LengthUnit | None:
     return LengthUnit(found[1]) if found else None
 
 
-def _read_measure(words: str, pixels_per_inch: float | None, typed: str, is_multiple: bool) -> dict[str, object]:
-    for name, pattern in _MEASURES.items():
-        if (match := pattern.fullmatch(words)) is not None and (name == "size" or not is_multiple):
-            found = [group for group in match.groups() if group is not None]
-            measure = _measure(name, found, pixels_per_inch)
-            return {**measure, "by": "multiple"} if is_multiple else measure
+def _read_measure(words: str, pixels_per_inch: float | None, typed: str) -> dict[str, object]:
+    for measure, pattern in _PATTERNS:
+        if (match := pattern.fullmatch(words)) is not None:
+            return _measure(measure, match.groups(), pixels_per_inch)
     raise NotUnderstoodError(
         f"“{typed.strip()[:60]}” is not a size. Write for example 1600x900, 720 wide, 480 high, longest 1600 or 40 %."
     )
 
 
-def _measure(name: str, found: list[str], pixels_per_inch: float | None) -> dict[str, object]:
-    if name == "percent":
-        return {"by": name, "percent": float(parse_decimal(found[0]))}
-    if name == "area":
-        return {"by": name, "megapixels": float(parse_decimal(found[0]))}
-    if name == "shape":
-        return {"by": name, "across": int(found[0]), "down": int(found[1])}
-    units = [part for part in found if part in set(LengthUnit)]
-    numbers = [part for part in found if part not in set(LengthUnit)]
+def _measure(
+    measure: type[Measure], found: tuple[str | None, ...], pixels_per_inch: float | None
+) -> dict[str, object]:
+    """The measure's numbers from what its pattern found: a text for each, and behind a length its unit, if typed."""
+    texts = iter(found)
+    read = [(one, str(next(texts)), next(texts) if one.kind is Kind.LENGTH else None) for one in measure.numbers]
+    units = [unit for _, _, unit in read if unit]
     unit = LengthUnit(units[-1]) if units else LengthUnit.PX
-    sides = [_side(number, unit, pixels_per_inch) for number in numbers]
-    keys = {"size": ("width_px", "height_px"), "longest": ("longest_px",), "shortest": ("shortest_px",)}.get(
-        name, (f"{name}_px",)
-    )
-    return {"by": name, **dict(zip(keys, sides, strict=True))}
+    values: dict[Kind, Callable[[str], object]] = {
+        Kind.LENGTH: lambda text: _side(text, unit, pixels_per_inch),
+        Kind.COUNT: int,
+        Kind.NUMBER: lambda text: float(parse_decimal(text)),
+    }
+    numbers = {one.field: values[one.kind](text) for one, text, _ in read}
+    return {"by": measure.model_fields["by"].default, **numbers}
 
 
 def _side(number: str, unit: LengthUnit, pixels_per_inch: float | None) -> int:
     if unit is not LengthUnit.PX and pixels_per_inch is None:
         raise NotUnderstoodError(f"{number} {unit} is so many pixels only at a resolution: add for example “at 300”.")
     amount = parse_decimal(number)
-    if amount == 0:
-        raise OutOfRangeError("A size must be at least 1 pixel; 0 was asked for.")
+    if amount <= 0:
+        raise OutOfRangeError(f"A size must be at least 1 pixel; {number} was asked for.")
     if unit is LengthUnit.PX and amount != amount.to_integral_value():
         raise OutOfRangeError(f"{number} is not a whole number of pixels.")
     return Length(amount, unit).pixels(pixels_per_inch or 1)

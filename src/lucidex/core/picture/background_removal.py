@@ -29,7 +29,7 @@ class BackgroundRemoval:
     tolerance: float
 
 
-def clear(
+def remove_backgrounds(
     image: pyvips.Image, background_removals: tuple[BackgroundRemoval, ...], to_content: Transform
 ) -> pyvips.Image:
     """8-bit sRGB with 4 bands, unpremultiplied; `to_content` leads from its pixels to content coordinates."""

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 import pyvips
 
 from lucidex.core.geometry.transform import Transform
-from lucidex.core.picture.background_removal import BackgroundRemoval, clear
+from lucidex.core.picture.background_removal import BackgroundRemoval, remove_backgrounds
 from lucidex.core.picture.colour import to_light, to_srgb
-from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.effects.base import Effect, View
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.development import develop
 
@@ -37,12 +37,12 @@ class Treatment:
 
     def of(self, ready: pyvips.Image, to_content: Transform, unit: float) -> pyvips.Image:
         """The treated part: 8-bit sRGB of 3 or 4 bands. `to_content` leads from its pixels to content coordinates."""
-        image = clear(ready, self.background_removals, to_content)
+        image = remove_backgrounds(ready, self.background_removals, to_content)
         if self.tone is not None:
             image = develop(image, self.tone)
         if not self.effects:
             return image
-        pixels = image.numpy()
+        pixels, view = image.numpy(), View(unit, to_content)
         for effect in self.effects:
-            pixels = effect.on(pixels, unit)
+            pixels = effect.on(pixels, view)
         return pyvips.Image.new_from_array(pixels, interpretation="srgb")

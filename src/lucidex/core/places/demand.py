@@ -5,13 +5,13 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMATS, FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.geometry.sizes import Size, check_output_size
 from lucidex.core.picture.grounds import Ground
-from lucidex.core.places.measures import Edge, ExactSize, Measure, Multiple, Shape
-from lucidex.core.units import LengthUnit, format_number, format_weight, length_of
+from lucidex.core.places.measures import AnyMeasure, Edge
+from lucidex.core.units import LengthUnit, format_number, format_weight
 
 MAX_NOTE = 500
 
@@ -29,13 +29,13 @@ class PlaceDemand(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    measure: Measure
+    measure: AnyMeasure
     rule: Rule = Rule.COVER
     anchor: Anchor = Anchor.CENTRE
     enlarges: bool = Field(True, description="Whether a picture that is shown whole may be enlarged.")
     ground: Ground = "#ffffff"
     format: FormatName | None = Field(None, description="Without one: JPEG, or PNG where areas are clear.")
-    also: Annotated[tuple[FormatName, ...], Field(max_length=len(FormatName))] = Field(
+    also: Annotated[tuple[FormatName, ...], Field(max_length=len(FORMATS))] = Field(
         (), description="Further formats in which each picture is written, beside the first."
     )
     quality: Annotated[int, Field(ge=1, le=100)] | None = None
@@ -56,7 +56,7 @@ class PlaceDemand(BaseModel):
     @property
     def is_cropped(self) -> bool:
         """Whether a part of the picture is chosen for it: a size with a shape of its own, covered."""
-        return isinstance(self.measure, ExactSize | Shape | Multiple) and self.rule is Rule.COVER
+        return self.measure.has_own_shape and self.rule is Rule.COVER
 
 
 RULE_WORDS = {
@@ -106,14 +106,7 @@ def demand_words(demand: PlaceDemand) -> str:
 
 def printed_words(demand: PlaceDemand) -> str | None:
     """An exact size in its own unit with its pixels, for example `8 × 6 cm (945 × 709 px)`; None in pixels."""
-    measure = demand.measure
-    if demand.unit is LengthUnit.PX or demand.pixels_per_inch is None or not isinstance(measure, ExactSize):
-        return None
-    width, height = (
-        format_number(length_of(pixels, demand.unit, demand.pixels_per_inch))
-        for pixels in (measure.width_px, measure.height_px)
-    )
-    return f"{width} × {height} {demand.unit} ({measure.words()} px)"
+    return demand.measure.printed(demand.unit, demand.pixels_per_inch) if demand.pixels_per_inch is not None else None
 
 
 def amended(demand: PlaceDemand, **parts: object) -> PlaceDemand:

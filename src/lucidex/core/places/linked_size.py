@@ -5,34 +5,10 @@ from decimal import Decimal
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.places.demand import PlaceDemand, amended
-from lucidex.core.places.measures import Measure
+from lucidex.core.places.measures import MEASURES_BY_NAME, Kind, Measure, Number
 from lucidex.core.units import DEFAULT_PIXELS_PER_INCH, Length, LengthUnit, format_number, length_of, parse_decimal
 
-ONE_NUMBER = {
-    "width": "width_px",
-    "height": "height_px",
-    "longest": "longest_px",
-    "shortest": "shortest_px",
-    "percent": "percent",
-    "area": "megapixels",
-}
-TWO_NUMBERS = {
-    "size": ("width_px", "height_px"),
-    "multiple": ("width_px", "height_px"),
-    "shape": ("across", "down"),
-}
-WITHOUT_LENGTH = {"percent", "area", "shape"}
-MEASURE_WORDS = {
-    "size": "width × height",
-    "width": "width, height follows",
-    "height": "height, width follows",
-    "longest": "longest edge",
-    "shortest": "shortest edge",
-    "percent": "percent of its own size",
-    "area": "megapixels",
-    "shape": "shape only",
-    "multiple": "a size or a multiple of it",
-}
+MEASURE_WORDS = {name: one.label for name, one in MEASURES_BY_NAME.items()}
 
 
 @dataclass(frozen=True)
@@ -49,24 +25,30 @@ class LinkedSize:
     def of(cls, demand: PlaceDemand) -> "LinkedSize":
         """The form of a place."""
         measure = demand.measure
-        fields = TWO_NUMBERS.get(measure.by) or (ONE_NUMBER[measure.by],)
         unit = demand.unit if demand.pixels_per_inch is not None else LengthUnit.PX
-        numbers = [float(getattr(measure, field)) for field in fields]
-        if measure.by not in WITHOUT_LENGTH:
+        numbers = [float(getattr(measure, number.field)) for number in measure.numbers]
+        if measure.has_lengths():
             numbers = [length_of(int(n), unit, demand.pixels_per_inch or DEFAULT_PIXELS_PER_INCH) for n in numbers]
         typed = [format_number(number, 3) for number in numbers]
         density = "" if demand.pixels_per_inch is None else format_number(demand.pixels_per_inch)
         return cls(measure.by, typed[0], typed[1] if len(typed) > 1 else "", unit, density)
 
     @property
+    def kind(self) -> type[Measure]:
+        """The measure. NotUnderstoodError where there is none of that name."""
+        if self.by not in MEASURES_BY_NAME:
+            raise NotUnderstoodError(f"“{self.by[:20]}” is no way to say a size.")
+        return MEASURES_BY_NAME[self.by]
+
+    @property
     def has_two(self) -> bool:
         """Whether it takes two numbers."""
-        return self.by in TWO_NUMBERS
+        return len(self.kind.numbers) > 1
 
     @property
     def has_lengths(self) -> bool:
         """Whether its numbers are lengths."""
-        return self.by not in WITHOUT_LENGTH
+        return self.kind.has_lengths()
 
     @property
     def density(self) -> float | None:
@@ -78,12 +60,11 @@ class LinkedSize:
 
         Raises NotUnderstoodError where a number or a needed resolution is missing, OutOfRangeError for 0 or less.
         """
-        fields = TWO_NUMBERS.get(self.by) or (ONE_NUMBER.get(self.by, ""),)
-        if fields == ("",):
-            raise NotUnderstoodError(f"“{self.by[:20]}” is no way to say a size.")
-        numbers = [self._number(typed) for typed, _ in zip((self.first, self.second), fields, strict=False)]
+        declared = self.kind.numbers
+        typed = zip((self.first, self.second), declared, strict=False)
+        numbers = {number.field: self._number(text, number) for text, number in typed}
         return {
-            "measure": {"by": self.by, **dict(zip(fields, numbers, strict=True))},
+            "measure": {"by": self.by, **numbers},
             "unit": self.unit if self.has_lengths else LengthUnit.PX,
             "pixels_per_inch": self.density,
         }
@@ -103,15 +84,15 @@ class LinkedSize:
         other = LinkedSize.of(message)
         return LinkedSize(other.by, other.first, other.second, unit, density)
 
-    def _number(self, typed: str) -> float | int:
+    def _number(self, typed: str, declared: Number) -> float | int:
         if not typed.strip():
             raise NotUnderstoodError("A number is missing. To keep the picture's proportions, choose one side only.")
         amount = parse_decimal(typed)
-        if self.by in {"percent", "area"}:
+        if declared.kind is Kind.NUMBER:
             return float(amount)
         if amount <= 0:
             raise OutOfRangeError(f"A size must be greater than zero, not {typed[:20]}.")
-        if self.by == "shape" or self.unit is LengthUnit.PX:
+        if declared.kind is Kind.COUNT or self.unit is LengthUnit.PX:
             return _whole(amount, typed)
         if self.density is None:
             raise NotUnderstoodError(f"{typed} {self.unit} is so many pixels only at a resolution; give one.")

@@ -3,26 +3,51 @@
 import re
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import ClassVar, Self
+from typing import ClassVar, Self, TypeVar
 
+import pyvips
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.finish.compositing import Stamp
+from lucidex.core.finish.assets import AssetFile, Assets
+from lucidex.core.finish.canvas import Canvas, Margins
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
-from lucidex.core.geometry.sizes import Size
+from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.content import Raster
+from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.tone.amounts import Tone
+from lucidex.core.source.restoration import Restoration
 from lucidex.core.units import parse_decimal
 
 _AMOUNT = re.compile(r"([a-z ]+?)(?: by)? ([+−-]?\d{1,4}(?:[.,]\d{1,3})?) ?(?:%|stops?|px)?")
 
 
 class Band(StrEnum):
-    """Where in the way of the pixels a step acts; steps are reordered inside a band only."""
+    """The bands in which results come about; steps are reordered inside a band only."""
 
     SOURCE = "source"
     PICTURE = "picture"
     FINISH = "finish"
+
+
+class Stage(StrEnum):
+    """Where on the way of the pixels a step acts, in the order of that way."""
+
+    RESTORATION = "restoration"
+    GEOMETRY = "geometry"
+    BACKGROUND = "background"
+    TONE = "tone"
+    EFFECT = "effect"
+    FINISH = "finish"
+
+    @property
+    def band(self) -> Band:
+        """The band to which it belongs."""
+        return _BANDS.get(self, Band.PICTURE)
+
+
+_BANDS = {Stage.RESTORATION: Band.SOURCE, Stage.FINISH: Band.FINISH}
 
 
 class PreviewClass(StrEnum):
@@ -104,14 +129,16 @@ class Offer:
 class Step(BaseModel):
     """One change, stored as data.
 
-    Subclasses add a literal `kind` and their parameters, and the declarations below. Raising `revision`
-    makes results computed by an older meaning of the step differ in their key.
+    Subclasses add a literal `kind` and their parameters, the declarations below, and the one function of their stage:
+    what a step does not say, it does not do. Raising `revision` makes results computed by an older meaning of the
+    step differ in their key.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    kind: str
     revision: ClassVar[int] = 1
-    band: ClassVar[Band]
+    stage: ClassVar[Stage]
     group: ClassVar[Group]
     heading: ClassVar[Heading | None] = None
     preview_class: ClassVar[PreviewClass] = PreviewClass.PIXEL_WISE
@@ -121,9 +148,92 @@ class Step(BaseModel):
     variants: ClassVar[str] = ""  # values to begin with, as they are typed
     amounts: ClassVar[dict[str, str]] = {}  # words that can be typed with a number, and the parameter they mean
 
+    # what looks at the picture once and keeps the numbers that it found says so (`FindingStep`)
+    finds_by_itself: ClassVar[bool] = False
+    found_by: ClassVar[frozenset[str]] = frozenset()  # parameters that decide what is found
+    finds: ClassVar[frozenset[str]] = frozenset()  # parameters that it finds
+    by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes one of those
+
+    # what is drawn from an asset of somebody's choice says which parameter holds it
+    asset_field: ClassVar[str | None] = None
+
+    @property
+    def band(self) -> Band:
+        """The band in which it acts."""
+        return self.stage.band
+
+    # --- what it does, a function a stage
+
+    def restoration(self) -> Restoration | None:
+        """What it does to the original's own pixels."""
+        return None
+
+    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
+        """The geometry after this step."""
+        return geometry
+
+    def background_removal(self) -> BackgroundRemoval | None:
+        """The ground that it takes away from framed pixels."""
+        return None
+
+    def tone(self) -> Tone:
+        """What it adds to the one development."""
+        return Tone()
+
+    def effect(self) -> Effect | None:
+        """What it does to developed pixels, looking at neighbours."""
+        return None
+
+    @property
+    def leaves_clear(self) -> bool:
+        """Whether something of the picture becomes clear by it."""
+        return False
+
+    def room(self, canvas: Size) -> Margins:
+        """How much of the finished size it needs around the picture, which gives way."""
+        return Margins()
+
+    def draw(self, canvas: Canvas, assets: Assets) -> pyvips.Image:
+        """The finished size with what it draws onto it: the same size, 8-bit sRGB of 3 or 4 bands."""
+        return canvas.image
+
+    # --- assets
+
+    @property
+    def assets(self) -> tuple[AssetFile, ...]:
+        """The files that it needs, beside the picture's own."""
+        file = getattr(self, self.asset_field) if self.asset_field else None
+        return (file,) if file is not None else ()
+
+    @property
+    def lacks_asset(self) -> bool:
+        """Whether it does nothing yet, because its asset is still to be chosen."""
+        return self.asset_field is not None and getattr(self, self.asset_field) is None
+
+    def with_asset(self, file: AssetFile) -> Self:
+        """The step with another asset. OutOfRangeError where it takes none."""
+        if self.asset_field is None:
+            raise OutOfRangeError("This step takes no file.")
+        return self.model_copy(update={self.asset_field: file})
+
+    def boxes(self, canvas: Size, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
+        """Where pictures among its assets come out on a canvas."""
+        return ()
+
+    # --- how it begins and is varied
+
     def begun(self, geometry: PictureGeometry) -> Self:
         """The step as it begins on a picture; most begin as they are."""
         return self
+
+    def found_on(self, raster: Raster) -> Self:
+        """The step with what it finds on a picture as it stands before the step."""
+        return self
+
+    @property
+    def by_itself(self) -> Self:
+        """The step as it looks by itself again, whatever was changed by hand."""
+        return self.model_copy(update=dict.fromkeys(self.by_hand, True))
 
     def varied(self, value: str) -> Self:
         """The step with another value, as typed, of the parameter by which it is varied.
@@ -140,8 +250,10 @@ class Step(BaseModel):
         except ValidationError as error:
             raise OutOfRangeError(f"“{value.strip()[:20]}” is not possible here.") from error
 
+    # --- words
+
     def remark(self, geometry: PictureGeometry) -> Remark | None:
-        """A sentence about a step that could not do what it is for, `frame` being the picture before it."""
+        """A sentence about a step that could not do what it is for, on the geometry before it."""
         return None
 
     def sentence(self) -> Sentence:
@@ -166,52 +278,60 @@ class Step(BaseModel):
         return cls.model_validate({field: float(match[2].replace(",", ".").replace("−", "-"))})
 
 
+class RestorationStep(Step):
+    """A step that changes the original's own pixels, before everything else."""
+
+    stage: ClassVar[Stage] = Stage.RESTORATION
+    group: ClassVar[Group] = Group.MEND
+    preview_class: ClassVar[PreviewClass] = PreviewClass.SOURCE
+
+
 class GeometryStep(Step):
     """A step that changes the picture's shape or position only; all of them compose to one transform."""
 
-    band: ClassVar[Band] = Band.PICTURE
+    stage: ClassVar[Stage] = Stage.GEOMETRY
     group: ClassVar[Group] = Group.FRAME
 
-    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
-        """The frame after this step."""
-        raise NotImplementedError
+
+class ToneStep(Step):
+    """A step that changes tone or colour point by point."""
+
+    stage: ClassVar[Stage] = Stage.TONE
+    group: ClassVar[Group] = Group.TONE
+    heading: ClassVar[Heading | None] = Heading.LIGHT
+
+
+class EffectStep(Step):
+    """A step that looks at neighbours, after the development."""
+
+    stage: ClassVar[Stage] = Stage.EFFECT
+    group: ClassVar[Group] = Group.TONE
+    heading: ClassVar[Heading | None] = Heading.DETAIL
+    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
 
 
 class FinishStep(Step):
     """A step on the finished size, in every place or only in one; it goes after all others."""
 
-    band: ClassVar[Band] = Band.FINISH
+    stage: ClassVar[Stage] = Stage.FINISH
     group: ClassVar[Group] = Group.FINISH
-
-    @property
-    def logo_sha256(self) -> str | None:
-        """The file that it needs, beside the picture's own."""
-        return None
-
-    def stamp(self, canvas: Size, logo: Size) -> Stamp | None:
-        """What it lays over a canvas; `logo` is the upright size of the file that it needs."""
-        return None
+    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
 
 
 class FindingStep(Step):
-    """A step that looks at the picture once, and keeps the numbers that it found.
+    """A step that looks at the picture once, and keeps the numbers that it found: mixed into another kind."""
 
-    `found_by` names the parameters that decide what is found: where one of them changes, it looks again. `finds` are
-    the parameters that it finds: where somebody changes one by hand, `by_hand` follows.
-    """
+    finds_by_itself: ClassVar[bool] = True
 
-    found_by: ClassVar[frozenset[str]] = frozenset()
-    finds: ClassVar[frozenset[str]] = frozenset()
-    by_hand: ClassVar[dict[str, object]] = {}
 
-    def found_on(self, raster: Raster) -> Self:
-        """The step with what it finds on a picture as it stands before the step."""
-        raise NotImplementedError
+S = TypeVar("S", bound=Step)
 
-    @property
-    def by_itself(self) -> Self:
-        """The step as it looks by itself again, whatever was changed by hand."""
-        return self.model_copy(update=dict.fromkeys(self.by_hand, True))
+
+def expect(step: Step, kind: type[S], otherwise: str) -> S:
+    """The step where it is of a kind; OutOfRangeError with the sentence `otherwise` where it is another."""
+    if not isinstance(step, kind):
+        raise OutOfRangeError(otherwise)
+    return step
 
 
 def plain(sentence: Sentence) -> str:

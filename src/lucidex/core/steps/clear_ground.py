@@ -7,7 +7,7 @@ from pydantic import Field
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.content import Raster, fit_ground
-from lucidex.core.steps.base import Band, FindingStep, Group, Offer, PreviewClass, Sentence, Step, Value, Words
+from lucidex.core.steps.base import FindingStep, Group, Offer, PreviewClass, Sentence, Stage, Value, Words
 from lucidex.core.units import format_number
 
 Channel = Annotated[tuple[float, ...], Field(min_length=6, max_length=6)]
@@ -22,7 +22,7 @@ class ClearGround(FindingStep):
     kind: Literal["clear_ground"] = "clear_ground"
     tolerance_percent: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 8.0
     surface: tuple[Channel, Channel, Channel] | None = None
-    band: ClassVar[Band] = Band.PICTURE
+    stage: ClassVar[Stage] = Stage.BACKGROUND
     group: ClassVar[Group] = Group.MEND
     varied_field: ClassVar[str | None] = "tolerance_percent"
     variants: ClassVar[str] = "4; 8; 16"
@@ -31,6 +31,11 @@ class ClearGround(FindingStep):
     def found_on(self, raster: Raster) -> Self:
         """The step with the ground that it finds on a picture."""
         return self.model_copy(update={"surface": fit_ground(raster)})
+
+    @property
+    def leaves_clear(self) -> bool:
+        """Where a ground was found."""
+        return self.surface is not None
 
     def background_removal(self) -> BackgroundRemoval | None:
         """What the renderer does for it; nothing where no plain ground was found."""
@@ -52,9 +57,3 @@ class ClearGround(FindingStep):
         """As it is."""
         message = "Takes a plain page or wall away from under the ink or the object, also where the light is uneven."
         return (Offer(("clear the ground", "clear ground"), message, cls()),)
-
-
-def background_removals(steps: tuple[Step, ...]) -> tuple[BackgroundRemoval, ...]:
-    """What the steps of a list clear, in their order."""
-    found = (step.background_removal() for step in steps if isinstance(step, ClearGround))
-    return tuple(one for one in found if one is not None)

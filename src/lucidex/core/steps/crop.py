@@ -37,6 +37,11 @@ class _Area(BaseModel):
     centre_y: Fraction01 = 0.5
 
     @property
+    def kept_shape(self) -> tuple[int, int] | None:
+        """The shape that the window keeps while it is pulled, where it keeps one."""
+        return None
+
+    @property
     def centre(self) -> Point:
         """The middle of the crop, in fractions of the upright original."""
         return Point(self.centre_x, self.centre_y)
@@ -75,6 +80,11 @@ class ShapeArea(_Area):
     across: Annotated[int, Field(ge=1, le=MAX_SHAPE)]
     down: Annotated[int, Field(ge=1, le=MAX_SHAPE)]
     zoom: Annotated[float, Field(ge=1, le=10_000)] = 1.0
+
+    @property
+    def kept_shape(self) -> tuple[int, int] | None:
+        """Its own."""
+        return self.across, self.down
 
     def wanted(self, geometry: PictureGeometry) -> Size:
         """Size in picture pixels."""

@@ -7,36 +7,11 @@ from pydantic import Field
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
 from lucidex.core.source.restoration import Deconvolution, Restoration, WaveletDenoising
-from lucidex.core.steps.base import Band, Group, Heading, Offer, PreviewClass, Sentence, Step, Value, Words
+from lucidex.core.steps.base import EffectStep, Offer, PreviewClass, RestorationStep, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, signed
 from lucidex.core.units import format_number
 
 Amount = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
-
-
-class EffectStep(Step):
-    """A step that looks at neighbours, after the development."""
-
-    band: ClassVar[Band] = Band.PICTURE
-    group: ClassVar[Group] = Group.TONE
-    heading: ClassVar[Heading | None] = Heading.DETAIL
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
-
-    def effect(self) -> Effect | None:
-        """What it does to pixels; None where it does nothing."""
-        raise NotImplementedError
-
-
-class RestorationStep(Step):
-    """A step that changes the original's own pixels, before everything else."""
-
-    band: ClassVar[Band] = Band.SOURCE
-    group: ClassVar[Group] = Group.MEND
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SOURCE
-
-    def restoration(self) -> Restoration | None:
-        """What it does to the original; None where it does nothing."""
-        raise NotImplementedError
 
 
 class LocalContrastStep(EffectStep):

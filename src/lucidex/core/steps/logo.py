@@ -3,27 +3,21 @@
 import re
 from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+import pyvips
+from pydantic import Field
 
-from lucidex.core.finish.compositing import Ink, Stamp, stamp_box
+from lucidex.core.finish.assets import AssetFile, Assets
+from lucidex.core.finish.canvas import Canvas
+from lucidex.core.finish.compositing import Ink, anchored_box, composited
 from lucidex.core.geometry.fit import Anchor
-from lucidex.core.geometry.sizes import Size
-from lucidex.core.steps.base import FinishStep, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _CORNERS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
     rf"(?:logo|word ?mark|emblem)(?: (?:at |in )?(?:the )?({_CORNERS}))?(?:,? (\d{{1,3}}(?:[.,]\d{{1,2}})?) ?%)?"
 )
-
-
-class LogoFile(BaseModel):
-    """A logo in the store, and the name it came with. Knowing it grants no access."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-    name: Annotated[str, Field(min_length=1, max_length=255, pattern=r"^[^\x00-\x1f]+$")]
 
 
 Percent = Annotated[float, Field(allow_inf_nan=False)]
@@ -33,8 +27,8 @@ class Logo(FinishStep):
     """A logo on the finished size. Without a file it does nothing yet."""
 
     kind: Literal["logo"] = "logo"
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
-    logo: LogoFile | None = None
+    logo: AssetFile | None = None
+    asset_field: ClassVar[str | None] = "logo"
     anchor: Anchor = Anchor.BOTTOM_RIGHT
     size_percent: Percent = Field(
         30.0, ge=1, le=100, title="Size, %", description="Its longer side, of the shorter side of what comes out."
@@ -47,19 +41,21 @@ class Logo(FinishStep):
     varied_field: ClassVar[str | None] = "size_percent"
     variants: ClassVar[str] = "15; 30; 45"
 
-    @property
-    def logo_sha256(self) -> str | None:
-        """The file that it needs."""
-        return self.logo.sha256 if self.logo else None
+    def boxes(self, canvas: Size, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
+        """Where it lies on a canvas."""
+        if self.logo is None:
+            return ()
+        size = assets.size(self.logo.sha256)
+        box = anchored_box(canvas, size, self.anchor, self.size_percent / 100, self.margin_percent / 100)
+        return ((self.logo, box),)
 
-    def stamp(self, canvas: Size, logo: Size) -> Stamp | None:
-        """What it does to a canvas; `logo` is the upright size of its file."""
-        return self.on(canvas, self.logo, logo) if self.logo else None
-
-    def on(self, canvas: Size, file: LogoFile, size: Size) -> Stamp:
-        """How a file of this upright size lies on a canvas."""
-        box = stamp_box(canvas, size, self.anchor, self.size_percent / 100, self.margin_percent / 100)
-        return Stamp(file.sha256, box, self.strength / 100, self.ink)
+    def draw(self, canvas: Canvas, assets: Assets) -> pyvips.Image:
+        """The logo laid over the canvas, at the canvas's own resolution."""
+        image = canvas.image
+        for file, box in self.boxes(canvas.size, assets):
+            drawn = assets.picture(file.sha256, box.size)
+            image = composited(image, drawn, box, self.strength / 100, self.ink)
+        return image
 
     def sentence(self) -> Sentence:
         """For example: “word-mark.png” bottom right, 30 % large."""

@@ -8,35 +8,25 @@ import json
 from functools import cache
 from importlib import resources
 from pathlib import Path
-from typing import Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal, Union
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.picture.tone.amounts import Tone
-from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
-from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
-from lucidex.core.steps.curve import Curve, Levels
-from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights, ToneStep, tone_of
+from lucidex.core.steps.base import Heading, Offer, Sentence, Step, ToneStep, Value, Words
+from lucidex.core.steps.composition import tone_of
+from lucidex.core.steps.pointwise import POINTWISE_STEPS
 from lucidex.core.steps.upgrades import renamed
 from lucidex.core.units import format_number
 
 SHIPPED = "shipped_looks.json"
 MAX_LOOKS = 200
 
-Ingredient = Annotated[
-    Exposure
-    | Light
-    | Range
-    | ShadowsHighlights
-    | Balance
-    | Saturation
-    | BlackAndWhite
-    | BalanceByTone
-    | Levels
-    | Curve,
-    Field(discriminator="kind"),
-]
+if TYPE_CHECKING:
+    Ingredient = Step
+else:
+    Ingredient = Annotated[Union[POINTWISE_STEPS], Field(discriminator="kind")]  # noqa: UP007 - made of a tuple
 LookName = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]+$")]
 
 

@@ -14,7 +14,7 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.development import LUMINANCE, brightness_for
 from lucidex.core.picture.tone.page import page_level
-from lucidex.core.steps.base import Band, FindingStep, Group, Heading, Offer, Sentence, Step, Value, Words
+from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, ToneStep, Value, Words
 from lucidex.core.units import format_number
 
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
@@ -30,18 +30,6 @@ NEARLY_RIGHT, FLAT = 6.0, 30.0  # percent that a range lacks: below the first no
 STRETCH_SHARE = 0.65  # of what is lacking: a picture may be meant to be soft
 MAX_STRETCH = 40.0
 PAGE_BECOMES = 0.98  # of the range: the ground of a page, when its range is found
-
-
-class ToneStep(Step):
-    """A step that changes tone or colour point by point."""
-
-    band: ClassVar[Band] = Band.PICTURE
-    group: ClassVar[Group] = Group.TONE
-    heading: ClassVar[Heading | None] = Heading.LIGHT
-
-    def tone(self) -> Tone:
-        """What it adds to the development."""
-        raise NotImplementedError
 
 
 class Exposure(ToneStep):
@@ -210,15 +198,6 @@ class ShadowsHighlights(ToneStep):
                 cls(highlights=-40),
             ),
         )
-
-
-def tone_of(steps: tuple[Step, ...]) -> Tone | None:
-    """What the tone steps of a list add up to; None where that is nothing."""
-    total = Tone()
-    for step in steps:
-        if isinstance(step, ToneStep):
-            total = total.plus(step.tone())
-    return None if total.is_neutral else total
 
 
 def _stretch(lacking: float) -> float:

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from lucidex.core.steps.logo import LogoFile
+from lucidex.core.finish.assets import AssetFile
 from lucidex.services import logos
 from lucidex.services.logos import KeptLogo
 from lucidex.web.api.shapes import SizeOut
@@ -22,7 +22,7 @@ class LogoOut(BaseModel):
     id: int
     size: SizeOut
     has_clear_areas: bool
-    logo: LogoFile
+    logo: AssetFile
 
     @classmethod
     def of(cls, kept: KeptLogo) -> "LogoOut":

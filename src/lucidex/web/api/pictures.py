@@ -6,10 +6,11 @@ from starlette.responses import FileResponse
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.output_id import OutputId
 from lucidex.services import documents, render_requests
+from lucidex.services.assets import check_steps
 from lucidex.services.events import EventKind, note_alone
 from lucidex.services.intake import original_file
-from lucidex.services.logos import check_steps
 from lucidex.services.places import demand_of, find_place
 from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
@@ -17,7 +18,7 @@ from lucidex.web.context import App, AppContext, Bearer
 
 router = APIRouter(tags=["pictures"])
 
-_PASSING_PLACE = "0"  # the key of a place that hangs nowhere
+_PASSING_PLACE = OutputId("0")  # the key of a place that hangs nowhere
 
 
 @router.get("/pictures/{picture_id}")
@@ -61,7 +62,7 @@ def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> Fi
     place = find_place(app.workshop, actor, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    placed = render_requests.in_place(app.workshop, state, str(place_id), demand_of(place))
+    placed = render_requests.in_place(app.workshop, state, OutputId.of(str(place_id)), demand_of(place))
     note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
     return _file(app, placed)
 
@@ -94,7 +95,7 @@ def _file(app: AppContext, placed: render_requests.PlacedPicture) -> FileRespons
         "X-Result-Height": str(placed.size.height),
         "X-Result-Bytes": str(result.byte_count),
         "X-Result-Key": result.key,
-        "X-Result-Flags": ", ".join(flag.kind.value for flag in placed.flags_at(result.byte_count)),
+        "X-Result-Flags": ", ".join(flag.kind for flag in placed.flags_at(result.byte_count)),
     }
     return FileResponse(
         result.path,

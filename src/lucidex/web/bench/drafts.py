@@ -11,14 +11,11 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import Point, Size, Window
 from lucidex.core.picture.tone.clipping import Histogram, colour_at, histogram
-from lucidex.core.steps.base import plain
-from lucidex.core.steps.colour import Balance
+from lucidex.core.steps.base import Stage, plain
 from lucidex.core.steps.curve import as_curve, as_levels, can_become_curve, can_become_levels
-from lucidex.core.steps.looks import LookStep, look_named
-from lucidex.core.steps.tone import ToneStep
 from lucidex.services import edits
 from lucidex.services.render_requests import for_screen, on_screen, part_for_screen, without_steps
-from lucidex.services.steps import changed, grey_at
+from lucidex.services.steps import changed
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.pages.files import Edge, Part, window_of
@@ -72,7 +69,7 @@ def sample(at: Bench, x: Pixels, y: Pixels, w: Edge | None = None, h: Edge | Non
     Read from the picture as it is drawn within w × h, or at its own pixels where those are not given.
     """
     state = at.state
-    toned = {entry.id for entry in state.document.steps if isinstance(entry.step, ToneStep)}
+    toned = {entry.id for entry in state.document.steps if entry.step.stage is Stage.TONE}
     seen = Size(w, h) if w and h else None
     now, before = (
         _colour(at, document, Point(x, y), seen)
@@ -96,53 +93,13 @@ def _colour(at: AtBench, document: PictureDocument, spot: Point, seen: Size | No
     return list(found) if found else None
 
 
-@router.post("/steps/{step_id}/grey", dependencies=[PREVIEWS])
-def make_grey(at: Bench, step_id: str, x: Spot, y: Spot) -> HTMLResponse:
-    """A spot of the prepared picture (its pixels) that should be grey."""
-    step = grey_at(at.app.renderer, at.app.workshop, at.state, _balance(at, step_id), x, y)
-    at.change(f"Made grey: {plain(step.sentence())}", edits.replace_step(step_id, step))
-    return at.show(at.place, step_id)
-
-
-def _balance(at: AtBench, step_id: str) -> Balance:
-    step = at.step(step_id).step
-    if not isinstance(step, Balance):
-        raise OutOfRangeError("Only a white balance can make something grey.")
-    return step
-
-
 @router.post("/steps/{step_id}/carry-on")
 def carry_on(at: Bench, step_id: str, way: Annotated[str, Form(pattern="^(levels|curve)$")]) -> HTMLResponse:
     """Open a simple correction as levels or as a curve that does the same."""
     step = at.step(step_id).step
     can = can_become_levels(step) if way == "levels" else can_become_curve(step)
-    if not can or not isinstance(step, ToneStep):
+    if not can:
         raise OutOfRangeError("This step cannot be carried on like that.")
     after = as_levels(step) if way == "levels" else as_curve(step)
     at.change(f"Carried on: {plain(after.sentence())}", edits.replace_step(step_id, after))
     return at.show(at.place, step_id)
-
-
-@router.post("/steps/{step_id}/look")
-def choose_look(at: Bench, step_id: str, name: Annotated[str, Form(max_length=40)]) -> HTMLResponse:
-    """Another look with the same strength."""
-    chosen = _with_look(at, step_id, name)
-    at.change(plain(chosen.sentence()), edits.replace_step(step_id, chosen))
-    return at.show(at.place, step_id)
-
-
-@router.get("/steps/{step_id}/look", dependencies=[PREVIEWS])
-def look_preview(at: Bench, step_id: str, name: Annotated[str, Query(max_length=40)]) -> Response:
-    """The picture with another look, small, to choose by."""
-    state = at.state
-    document = edits.replace_step(step_id, _with_look(at, step_id, name))(state.document, state.facts)
-    rendering = for_screen(at.app.workshop, state, Size(LOOK_EDGE, LOOK_EDGE), document)
-    content = at.app.renderer.preview(rendering)
-    return Response(content, media_type=rendering.format.output.media_type, headers={"Cache-Control": "no-store"})
-
-
-def _with_look(at: AtBench, step_id: str, name: str) -> LookStep:
-    step = at.step(step_id).step
-    if not isinstance(step, LookStep):
-        raise OutOfRangeError("This step is no look.")
-    return step.model_copy(update={"recipe": look_named(name)})

@@ -20,7 +20,7 @@ from lucidex.services.folios import read_folio
 from lucidex.services.intake import copy_picture
 from lucidex.services.logos import with_newest
 from lucidex.services.routine_use import places_of, steps_there
-from lucidex.services.routines import KeptRoutine, adopt_routine_logos, find_routine
+from lucidex.services.routines import KeptRoutine, adopt_routine_assets, find_routine
 from lucidex.services.steps import begun, put_on
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench, Pixels
@@ -116,7 +116,7 @@ def _put_on(at: AtBench, kept: KeptRoutine) -> HTMLResponse:
         sheet = use_sheet(at.request, at.app, at.actor, folio, kept.id, [at.picture_id], bench=at.picture_id)
         sheet.headers["HX-Retarget"], sheet.headers["HX-Reswap"] = "#contact-sheet", "innerHTML"
         return sheet
-    adopt_routine_logos(at.app.workshop, at.actor, routine)
+    adopt_routine_assets(at.app.workshop, at.actor, routine)
     document = put_on(at.app.renderer, at.state, steps)
     at.change(f"Put on the routine “{routine.name}”", lambda before, facts: document)
     return at.show(at.place)

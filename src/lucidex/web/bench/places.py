@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse
 
-from lucidex.core.document import Framing, Output, framing_of_window, geometry_name
+from lucidex.core.document import Framing, framing_of_window, geometry_name
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import Remedy
@@ -13,6 +13,7 @@ from lucidex.core.geometry.sizes import Window, largest_within
 from lucidex.core.places.book import BookPlace, Purpose
 from lucidex.core.places.demand import amended
 from lucidex.core.places.measures import MAX_TIMES
+from lucidex.core.places.output_id import OutputId
 from lucidex.services import edits, places
 from lucidex.services.book import add_own
 from lucidex.web.admission import PREVIEWS
@@ -36,7 +37,7 @@ def transform_geometry(
     if width <= 0:
         raise OutOfRangeError("The part that is shown must be wider than nothing.")
     geometry = at.state.geometry
-    size = at.state.document.demand_for(str(place_id), demand).size_for(geometry.size)
+    size = at.state.document.placement(geometry, str(place_id), demand).drawn
     framing = framing_of_window(geometry, size, Window(left, top, width, height))
     at.change(f"Framed for “{row.name}”", edits.set_framing(place_id, framing))
     return at.show(place_id, at.open)
@@ -72,13 +73,12 @@ def choose_output(
     """Format and quality of this picture in this place; another format begins at its own usual quality."""
     row, demand = at.hung(place_id)
     state = at.state
-    before, _ = state.document.output(str(place_id), demand, state.facts.has_clear_areas)
-    kept = quality if before is format else None
-    chosen = state.document.outputs.get(str(place_id), Output()).model_copy(
-        update={"format": format, "quality": kept}
-    )
+    output = OutputId.of(str(place_id))
+    before, _ = state.document.written_as(output, demand, state.facts.has_clear_areas)
+    kept = quality if before == format else None
+    chosen = state.document.settings(output).model_copy(update={"format": format, "quality": kept})
     summary = f"Written as {format.label}" + (f" at quality {kept}" if kept else "") + f" for “{row.name}”"
-    at.change(summary, edits.set_output(place_id, chosen))
+    at.change(summary, edits.set_output(output, chosen))
     return at.show(place_id, OPEN_OUTPUT)
 
 
@@ -86,9 +86,10 @@ def choose_output(
 def choose_multiple(at: Bench, place_id: int, times: Annotated[int, Form(ge=0, le=MAX_TIMES)] = 0) -> HTMLResponse:
     """Which multiple this picture takes in this place; 0 leaves it to the nearest."""
     row, _ = at.hung(place_id)
-    output = at.state.document.outputs.get(str(place_id), Output()).model_copy(update={"times": times or None})
+    output = OutputId.of(str(place_id))
+    settings = at.state.document.settings(output).model_copy(update={"times": times or None})
     summary = f"{times} times the size for “{row.name}”" if times else f"The nearest multiple for “{row.name}”"
-    at.change(summary, edits.set_output(place_id, output))
+    at.change(summary, edits.set_output(output, settings))
     return at.show(place_id, OPEN_RULE)
 
 

@@ -7,6 +7,7 @@ from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step, plain
 from lucidex.services import edits
@@ -154,4 +155,4 @@ def enlargement(at: Bench, place_id: int, way: Literal["plain", "ours"]) -> Resp
 
 def _placed(at: AtBench, place_id: int) -> PlacedPicture:
     _, demand = at.hung(place_id)
-    return in_place(at.app.workshop, at.state, str(place_id), demand)
+    return in_place(at.app.workshop, at.state, OutputId.of(str(place_id)), demand)

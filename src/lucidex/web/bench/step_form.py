@@ -4,12 +4,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from lucidex.core.steps.base import FindingStep, PreviewClass, Step
+from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
 _UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
 _NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe"}
-WITH_HISTOGRAM = {"exposure", "light", "range", "shadows_highlights", "levels", "curve"}
 COARSE_FROM, MIDDLING_FROM = 50, 5  # spans: above them an amount moves by 1 and by a tenth, below by a twentieth
 
 
@@ -92,11 +91,11 @@ def carries_on_as(step: Step) -> list[tuple[str, str]]:
 
 def is_automatic(step: Step) -> bool:
     """Whether a step's values were found by itself."""
-    return isinstance(step, FindingStep) and bool(step.finds) and bool(getattr(step, "automatic", False))
+    return bool(step.finds) and bool(getattr(step, "automatic", False))
 
 
 def judged_at_full_size(steps: tuple[Step, ...]) -> list[str]:
     """The kinds of steps whose reduced preview promises nothing, in words."""
-    kinds = (step.model_dump()["kind"].replace("_", " ") for step in steps)
+    kinds = (step.kind.replace("_", " ") for step in steps)
     finished = (step.preview_class is PreviewClass.FINISHED for step in steps)
     return list(dict.fromkeys(kind for kind, is_so in zip(kinds, finished, strict=True) if is_so))

@@ -2,32 +2,41 @@
 
 import json
 from dataclasses import dataclass
+from typing import Any
 
 from lucidex.core.document import Framing
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMATS
 from lucidex.core.errors import UserError
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Size, largest_within
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.linked_size import LinkedSize
-from lucidex.core.places.measures import Multiple, Percent, Rung, ladder
-from lucidex.core.proof.warnings import SOFT_FROM
+from lucidex.core.places.measures import Percent, Rung, ladder
+from lucidex.core.places.output_id import OutputId
+from lucidex.core.proof.warnings.enlarged import SOFT_FROM
 from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Band
-from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.documents import PictureState, read_picture
 from lucidex.services.folios import FolioView, read_folio
-from lucidex.services.logos import KeptLogo, read_logos
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
 from lucidex.services.renderer import StoredResult
 from lucidex.services.routine_use import trial_of
 from lucidex.services.routines import read_routine
-from lucidex.web.bench.stage import preview_key, stage_facts
+from lucidex.web.bench.control import control_of
+from lucidex.web.bench.stage import (
+    StageValues,
+    focal_values,
+    just_after,
+    place_values,
+    preview_key,
+    step_values,
+    whole,
+)
 from lucidex.web.bench.wall import Hanging, Seat, hang
 from lucidex.web.context import AppContext
 from lucidex.web.places.form import SizeFields, size_fields
@@ -78,7 +87,7 @@ class BenchView:
     advice: dict[str, Advice]
     after: StepEntry | None
     insert: StepEntry | None
-    logos: list[KeptLogo]
+    own: Any
     trial: Routine | None = None
 
     @property
@@ -149,11 +158,11 @@ class BenchView:
     @property
     def ladder(self) -> list[Rung]:
         """The multiples of the chosen place, where it takes multiples."""
-        if self.chosen is None or not isinstance(self.chosen.demand.measure, Multiple):
+        if self.chosen is None:
             return []
         demand = self.chosen.demand
-        own = self.state.document.demand_for(str(self.place_id), demand).measure
-        return ladder(own, self.geometry.size, demand.rule, demand.anchor) if isinstance(own, Multiple) else []
+        own = self.state.document.demand_for(OutputId.of(str(self.place_id)), demand).measure
+        return ladder(own, self.geometry.size, demand.rule, demand.anchor)
 
     @property
     def largest_of_shape(self) -> Size | None:
@@ -161,7 +170,7 @@ class BenchView:
         placed = self.chosen.placed if self.chosen else None
         if placed is None or not placed.demand.is_cropped or placed.placement.enlargement <= SOFT_FROM:
             return None
-        return largest_within(placed.size, self.geometry.size)
+        return largest_within(placed.placement.drawn, self.geometry.size)
 
     def remarks_of(self, step_id: str) -> list[Remark]:
         """What is to be said about a step."""
@@ -176,7 +185,7 @@ def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
     """One place on the wall; its file where it is finished already."""
     demand = demand_of(place)
     try:
-        placed = in_place(app.workshop, state, str(place.id), demand)
+        placed = in_place(app.workshop, state, OutputId.of(str(place.id)), demand)
     except UserError as error:
         return PlaceView(place, demand, None, None, error.sentence)
     has_moved = demand.is_cropped and state.document.has_moved(state.geometry, str(place.id))
@@ -192,6 +201,7 @@ def bench_view(app: AppContext, actor: Actor, picture_id: int, shown: Shown) -> 
     geometry = state.geometry
     steps = {entry.id: entry for entry in state.document.steps}
     open_step, after = steps.get(shown.open or ""), steps.get(shown.after or "")
+    values = control_of(open_step.step.kind).values if open_step else None
     given = advice(PictureGeometry.of(state.facts.upright), state.document.steps)
     return BenchView(
         folio=folio,
@@ -201,15 +211,30 @@ def bench_view(app: AppContext, actor: Actor, picture_id: int, shown: Shown) -> 
         chosen=chosen,
         open=shown.open if open_step or shown.open in _OPEN_PARTS else None,
         wall=hang([view.size for view in places]),
-        stage=stage_facts(
-            state, chosen.place if chosen else None, chosen.placed if chosen else None, shown.open, after
-        ),
+        stage=_stage(state, chosen, shown.open, open_step, after),
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),
-        logos=read_logos(app.workshop, actor) if open_step and isinstance(open_step.step, Logo) else [],
+        own=values(app, actor) if values is not None else None,
         trial=_trial(app, actor, state, folio),
     )
+
+
+def _stage(
+    state: PictureState,
+    chosen: PlaceView | None,
+    open_part: str | None,
+    open_step: StepEntry | None,
+    after: StepEntry | None,
+) -> StageValues:
+    """The stage for what is unfolded, or looked back to, or else for the chosen place."""
+    place, placed = (chosen.place, chosen.placed) if chosen else (None, None)
+    if after is not None:
+        return whole(state, *just_after(state, after))
+    if open_step is not None:
+        own = control_of(open_step.step.kind).stage
+        return own(state, open_step) if own is not None else step_values(state, open_step, place, placed)
+    return focal_values(state) if open_part == OPEN_FOCAL else place_values(state, place, placed)
 
 
 def _trial(app: AppContext, actor: Actor, state: PictureState, folio: FolioView) -> Routine | None:
@@ -222,4 +247,4 @@ def _trial(app: AppContext, actor: Actor, state: PictureState, folio: FolioView)
 
 def format_choices() -> list[tuple[str, str, str]]:
     """Value, label and strength of every format that is written."""
-    return [(name.value, name.label, name.output.strength) for name in FormatName]
+    return [(one.name, one.label, one.strength) for one in FORMATS]

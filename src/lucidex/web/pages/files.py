@@ -8,6 +8,7 @@ from starlette.responses import FileResponse, HTMLResponse, Response
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.units import format_weight
 from lucidex.services.documents import PictureState, read_picture
 from lucidex.services.events import EventKind, note_alone
@@ -72,7 +73,7 @@ def _placed(
     state, view = _place_view(app, actor, picture_id, place_id)
     if as_format is None and view.placed is not None:
         return state, view.placed
-    return state, in_place(app.workshop, state, str(place_id), view.demand, as_format)
+    return state, in_place(app.workshop, state, OutputId.of(str(place_id), as_format), view.demand)
 
 
 def _place_view(app: AppContext, actor: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceView]:

@@ -6,13 +6,12 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse, Response
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMAT_NAMES, FormatName
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.places.measures import ExactSize
 from lucidex.core.units import format_weight
 from lucidex.services import output_choices
 from lucidex.services.folios import read_folio
-from lucidex.services.output_choices import SMALLER_PERCENTS, Scope, Written
+from lucidex.services.output_choices import Scope, Written
 from lucidex.services.places import change_place, demand_of, write_also
 from lucidex.web.admission import FILES
 from lucidex.web.bench.view import format_choices
@@ -21,7 +20,7 @@ from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
 router = APIRouter(
-    prefix="/pictures/{picture_id}/places/{place_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
+    prefix="/pictures/{picture_id}/outputs/{output}", dependencies=[Depends(check_csrf)], include_in_schema=False
 )
 
 
@@ -31,11 +30,6 @@ def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
     cell = at.cell
     result = at.app.renderer.render_file(cell.placed.rendering) if cell.placed else None
     demand = demand_of(cell.place)
-    smaller = [
-        (percent, output_choices.smaller_demand(cell, percent).measure.words())
-        for percent in SMALLER_PERCENTS
-        if isinstance(demand.measure, ExactSize)
-    ]
     return partial(
         at.request,
         "proof/written.html",
@@ -43,7 +37,7 @@ def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
         result=result,
         scope=scope,
         quality=output_choices.chosen_quality(cell),
-        smaller=smaller,
+        smaller=output_choices.smaller_choices(cell),
         formats=format_choices(),
         written_also=demand.also,
         count=len(read_folio(at.app.workshop, at.actor, cell.state.folio_id).pictures),
@@ -61,7 +55,7 @@ def choose(
     number = int(quality) if quality.strip() else None
     if number is not None and not 1 <= number <= 100:
         raise OutOfRangeError("Quality is a whole number from 1 to 100, or nothing to have it found by itself.")
-    name = FormatName(format) if format in set(FormatName) else None
+    name = FormatName(format) if format in FORMAT_NAMES else None
     written = Written(name, None if name is not None and name.output.default_quality is None else number)
     message = output_choices.write_as(at.app.workshop, at.actor, at.cell, written, scope)
     return _back(at) if scope is Scope.COLUMN else _message(at, message)

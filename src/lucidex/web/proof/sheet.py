@@ -8,13 +8,13 @@ import pyvips
 from fastapi import APIRouter, Depends, Form, Query, Request
 from starlette.responses import HTMLResponse, Response
 
-from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.encode import JPEG, PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.line.reader import ReadStep, read_line
+from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
 from lucidex.core.steps.base import Step
-from lucidex.core.steps.logo import Logo
 from lucidex.services import proof_sheet, runs
 from lucidex.services.folios import read_folio
 from lucidex.services.logos import with_newest
@@ -107,36 +107,34 @@ class AtCell:
         return partial(self.request, "proof/cell.html", **values)
 
 
-def at_cell(
-    request: Request, app: App, actor: SignedIn, picture_id: int, place_id: int, also: FormatName | None = None
-) -> AtCell:
+def at_cell(request: Request, app: App, actor: SignedIn, picture_id: int, output: OutputId) -> AtCell:
     """Collects what an action on a cell needs. NotFoundError where picture and place do not belong together."""
-    return AtCell(request, app, actor, proof_sheet.find_cell(app.workshop, actor, picture_id, place_id, also))
+    return AtCell(request, app, actor, proof_sheet.find_cell(app.workshop, actor, picture_id, output))
 
 
 At = Annotated[AtCell, Depends(at_cell)]
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/cell", dependencies=[FILES])
+@router.get("/pictures/{picture_id}/outputs/{output}/cell", dependencies=[FILES])
 def cell(at: At) -> HTMLResponse:
     """One cell, finished."""
     return at.show(at.cell)
 
 
-@router.get("/pictures/{picture_id}/places/{place_id}/thumb", dependencies=[FILES])
+@router.get("/pictures/{picture_id}/outputs/{output}/thumb", dependencies=[FILES])
 def thumb(at: At, key: str | None = None) -> Response:
     """The finished file, reduced to what a cell of the sheet shows."""
     if at.cell.placed is None:
         raise NotFoundError("This place cannot be made of this picture.")
     result = at.app.renderer.render_file(at.cell.placed.rendering)
     small = pyvips.Image.thumbnail(str(result.path), THUMB_WIDTH, height=THUMB_HEIGHT, size="down")
-    name = FormatName.PNG if small.hasalpha() else FormatName.JPEG
-    content = encode(small.colourspace("srgb"), name, Encoding(88 if name is FormatName.JPEG else None, hurried=True))
+    name = PNG if small.hasalpha() else JPEG
+    content = encode(small.colourspace("srgb"), name, Encoding(88 if name == JPEG else None, hurried=True))
     kept = FOREVER if key == result.key else "no-store"
     return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/nudge", dependencies=[FILES])
+@router.post("/pictures/{picture_id}/outputs/{output}/nudge", dependencies=[FILES])
 def nudge(
     at: At,
     across: Share = 0,
@@ -147,13 +145,13 @@ def nudge(
     return at.show(proof_sheet.nudge(at.app.workshop, at.actor, at.cell, across, down, closer))
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/accept", dependencies=[FILES])
+@router.post("/pictures/{picture_id}/outputs/{output}/accept", dependencies=[FILES])
 def accept(at: At) -> HTMLResponse:
     """Say that a cell is framed right."""
     return at.show(proof_sheet.accept(at.app.workshop, at.actor, at.cell))
 
 
-@router.post("/pictures/{picture_id}/places/{place_id}/leave-out", dependencies=[FILES])
+@router.post("/pictures/{picture_id}/outputs/{output}/leave-out", dependencies=[FILES])
 def leave_out(at: At, out: Annotated[bool, Form()] = True) -> HTMLResponse:
     """Let runs pass a cell over, or make it again."""
     return at.show(proof_sheet.leave_out(at.app.workshop, at.actor, at.cell, out))
@@ -189,7 +187,7 @@ def _typed_step(app: AppContext, actor: SignedIn, line: str) -> Step:
     if not isinstance(read, ReadStep):
         raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
     step = with_newest(app.workshop, actor, read.step)
-    if isinstance(step, Logo) and step.logo is None:
+    if step.lacks_asset:
         raise OutOfRangeError(
             "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."
         )

@@ -88,7 +88,7 @@ def keep(
     steps = [one.model_copy(update={"carried": chosen[key]}) for key, one in goes.items() if key in chosen]
     brought = [RoutinePlace(name=hung[key].name, demand=demand_of(hung[key])) for key in place if key in hung]
     routine = _routine(name, group, steps, brought)
-    routines.adopt_routine_logos(at.app.workshop, at.actor, routine)
+    routines.adopt_routine_assets(at.app.workshop, at.actor, routine)
     routine_id = routine_use.trial_of(at.app.workshop, at.actor, at.picture_id)
     if routine_id is not None:
         routines.change_routine(at.app.workshop, at.actor, routine_id, routine)

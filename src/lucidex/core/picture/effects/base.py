@@ -2,13 +2,14 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
+from lucidex.core.geometry.transform import Transform, shift
 from lucidex.core.picture.effects.kernel import add_to_all
 
 Bytes = npt.NDArray[np.uint8]
@@ -22,8 +23,21 @@ NEAR, FAINT = 3.0, np.float32(1e-3)  # drawn pixels; and how little of the whole
 
 
 @dataclass(frozen=True)
+class View:
+    """How pixels see the content: `unit` is the length, in drawn pixels, of the upright original's shorter side, and
+    `to_content` leads from drawn pixels to fractions of the upright original."""
+
+    unit: float
+    to_content: Transform = Transform()
+
+    def below(self, rows: int) -> "View":
+        """The same for pixels that begin so many rows further down."""
+        return replace(self, to_content=shift(0, rows).then(self.to_content))
+
+
+@dataclass(frozen=True)
 class Effect(ABC):
-    """One effect of a plan. `unit` is the length, in drawn pixels, of the upright original's shorter side.
+    """One effect of a plan.
 
     `seat` is its place in the fixed order of effects.
     """
@@ -32,10 +46,10 @@ class Effect(ABC):
 
     @abstractmethod
     def reach(self, unit: float) -> int:
-        """How many drawn pixels away something can still change a pixel."""
+        """`unit` as in a view. How many drawn pixels away something can still change a pixel."""
 
     @abstractmethod
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """The effect on height × width × 3 or 4 bytes of sRGB, alpha unpremultiplied and kept unless it says so."""
 
 

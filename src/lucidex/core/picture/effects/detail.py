@@ -10,6 +10,7 @@ from lucidex.core.picture.effects.base import (
     Bytes,
     Effect,
     Floats32,
+    View,
     back_from_blur,
     by_strips,
     luma_of,
@@ -42,9 +43,9 @@ class LocalContrast(Effect):
         """Two boxes, one after the other."""
         return 2 * self._box(unit) + 2
 
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """Only the luma changes."""
-        return by_strips(pixels, self.reach(unit), lambda strip: self._on_strip(strip, self._box(unit)))
+        return by_strips(pixels, self.reach(view.unit), lambda strip: self._on_strip(strip, self._box(view.unit)))
 
     def _box(self, unit: float) -> int:
         return max(1, round(self.radius * unit))
@@ -83,14 +84,14 @@ class Softening(Effect):
         """Four standard deviations."""
         return reach_of(self.radius * unit)
 
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """All channels, alpha too; clear pixels do not bleed."""
-        sigma = self.radius * unit
+        sigma = self.radius * view.unit
 
         def on_strip(strip: Bytes) -> Bytes:
             return back_from_blur(soft(opaque_for_blur(strip), sigma))
 
-        return by_strips(pixels, self.reach(unit), on_strip)
+        return by_strips(pixels, self.reach(view.unit), on_strip)
 
 
 @dataclass(frozen=True)
@@ -110,9 +111,9 @@ class Sharpening(Effect):
         """Four standard deviations, whatever the unit."""
         return reach_of(self.radius_px)
 
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """Only the luma changes."""
-        return by_strips(pixels, self.reach(unit), self._on_strip)
+        return by_strips(pixels, self.reach(view.unit), self._on_strip)
 
     def _on_strip(self, pixels: Bytes) -> Bytes:
         luma = luma_of(pixels)

@@ -13,6 +13,7 @@ from lucidex.core.picture.effects.base import (
     Bytes,
     Effect,
     Floats32,
+    View,
     by_strips,
     luma_of,
     mixed,
@@ -63,9 +64,9 @@ class Drawn(Effect):
         }[self.manner]
         return reach_of(max(1.0, wide * self.coarseness * unit)) + 4
 
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """Alpha stays."""
-        scale = unit * self.coarseness
+        scale = view.unit * self.coarseness
 
         def on_strip(strip: Bytes) -> Bytes:
             colours = {
@@ -76,7 +77,7 @@ class Drawn(Effect):
             }[self.manner](strip, scale)
             return mixed(strip, with_colours(strip, colours), self.strength)
 
-        return by_strips(pixels, self.reach(unit), on_strip)
+        return by_strips(pixels, self.reach(view.unit), on_strip)
 
     def _pencil(self, pixels: Bytes, scale: float) -> Floats32:
         return pencil(pixels, scale, self.coloured)

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.picture.effects.base import Bytes, Effect, Floats32, by_strips
+from lucidex.core.picture.effects.base import Bytes, Effect, Floats32, View, by_strips
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.source.pyramid import AnyPixels
 
@@ -39,9 +39,9 @@ class TwoTone(Effect):
         """Where the paper is looked for: the maximum, and its softening."""
         return int(4 * PAPER_RADIUS * unit) + 8 if self.is_adaptive else 0
 
-    def on(self, pixels: Bytes, unit: float) -> Bytes:
+    def on(self, pixels: Bytes, view: View) -> Bytes:
         """Three bands on white paper, four on clear; what was clear is paper."""
-        return by_strips(pixels, self.reach(unit), lambda strip: self._on_strip(strip, unit))
+        return by_strips(pixels, self.reach(view.unit), lambda strip: self._on_strip(strip, view.unit))
 
     def _on_strip(self, pixels: Bytes, unit: float) -> Bytes:
         darkness = ink_in(pixels, PAPER_RADIUS * unit if self.is_adaptive else None)

@@ -44,7 +44,7 @@ function wholeParts(facts, picture) {
   const output = facts.output ?? facts.picture;
   const same = output.width === facts.picture.width && output.height === facts.picture.height;
   const r = facts.canvas ? rect(facts.canvas) : picture;
-  const parts = [...stampParts(facts, r), across(r.left, r.right, above(r.top), `${output.width} px`), down(r.top, r.bottom, beside(r.right), `${output.height} px`)];
+  const parts = [...overlayParts(facts, r), across(r.left, r.right, above(r.top), `${output.width} px`), down(r.top, r.bottom, beside(r.right), `${output.height} px`)];
   if (facts.canvas) parts.push(shape("rect", { class: "canvas-edge", x: r.left, y: r.top, width: r.width, height: r.height }), corners(r));
   if (!same) parts.push(across(picture.left, picture.right, below(r.bottom), `${facts.picture.width} px of the picture`));
   return parts;
@@ -128,27 +128,30 @@ function windowParts(facts, picture, win) {
   ]);
   if (!isCrop) group.append(target(facts, r));
   const veil = `M${picture.left} ${picture.top}H${picture.right}V${picture.bottom}H${picture.left}Z M${r.left} ${r.top}V${r.bottom}H${r.right}V${r.top}Z`;
-  const whole = facts.picture;
+  const whole = facts.picture, out = isCrop ? r : finishedAround(facts, r);
   const top = isCrop || !output ? `${Math.round(win.width)} px` : `${output.width} px`;
   const side = isCrop || !output ? `${Math.round(win.height)} px` : `${output.height} px`;
   const foot = isCrop ? `${whole.width} × ${whole.height} px before` : `${Math.round(win.width)} px of the picture`;
   const [from, to] = isCrop ? [picture.left, picture.right] : [r.left, r.right];
   return [
     shape("path", { class: "veil", d: veil, "fill-rule": "evenodd" }),
-    ...stampParts(facts, r),
-    across(r.left, r.right, above(picture.top), top),
-    down(r.top, r.bottom, beside(picture.right), side),
+    ...overlayParts(facts, out),
+    across(out.left, out.right, above(Math.min(out.top, picture.top)), top),
+    down(out.top, out.bottom, beside(Math.max(out.right, picture.right)), side),
     across(from, to, below(picture.bottom), foot),
     group,
   ];
 }
 
-/** What is laid over the finished size, in its seat. @param {StageFacts} facts @param {DOMRect} r */
-function stampParts(facts, r) {
-  return (facts.stamps ?? []).map((stamp) => shape("image", {
-    class: "stamp", href: stamp.address, preserveAspectRatio: "none",
-    x: r.left + stamp.left * r.width, y: r.top + stamp.top * r.height, width: stamp.width * r.width, height: stamp.height * r.height,
-  }));
+/** The whole finished size around the part of the picture that is shown in it. @param {StageFacts} facts @param {DOMRect} r */
+function finishedAround({ overlay }, r) {
+  return overlay ? new DOMRect(r.left + overlay.left * r.width, r.top + overlay.top * r.height, overlay.width * r.width, overlay.height * r.height) : r;
+}
+
+/** All that is drawn onto the finished size. @param {StageFacts} facts @param {DOMRect} r the finished size */
+function overlayParts({ overlay }, r) {
+  if (!overlay) return [];
+  return [shape("image", { class: "stamp", href: overlay.address, preserveAspectRatio: "none", x: r.left, y: r.top, width: r.width, height: r.height })];
 }
 
 /** @param {DOMRect} r @param {string} grip */

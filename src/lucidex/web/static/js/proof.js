@@ -134,8 +134,7 @@ const isFlagged = (/** @type {Element} */ cell) => cell.querySelector(".proof-fa
 
 /** @param {Element} cell @param {string} what @param {Record<string, number>} values */
 async function post(cell, what, values) {
-  const also = cell.getAttribute("data-also");
-  await window.htmx.ajax("POST", `${cell.getAttribute("data-cell")}/${what}${also ? `?also=${also}` : ""}`, { source: cell, target: cell, swap: "innerHTML", values });
+  await window.htmx.ajax("POST", `${cell.getAttribute("data-cell")}/${what}`, { source: cell, target: cell, swap: "innerHTML", values });
 }
 
 /** What a cell shows is pulled about by the mouse. @param {PointerEvent} start */

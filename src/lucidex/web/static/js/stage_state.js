@@ -6,7 +6,7 @@
 /**
  * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey", picture: Extent, preview: string, judge: string[],
  *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
- *   shape?: number[] | null, fixed?: boolean, enlargement?: number, stamps?: {left: number, top: number, width: number, height: number, address: string}[], shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[]}} StageFacts
+ *   shape?: number[] | null, fixed?: boolean, enlargement?: number, overlay?: {left: number, top: number, width: number, height: number, address: string} | null, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[]}} StageFacts
  */
 
 export const state = {

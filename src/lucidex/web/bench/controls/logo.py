@@ -1,4 +1,4 @@
-"""Logos: chosen for a step, brought in, forgotten; and in which places a step on the finished size counts."""
+"""Logos: chosen for a step, brought in, forgotten."""
 
 from typing import Annotated
 
@@ -8,14 +8,13 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.keys import appearance_key
-from lucidex.core.steps.base import Band, plain
+from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.logo import Logo
 from lucidex.services import edits, logos
 from lucidex.services.logos import KeptLogo
-from lucidex.services.render_requests import in_place
 from lucidex.web.admission import PREVIEWS
+from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench
-from lucidex.web.bench.stage import stamp_name
 from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.files import FOREVER
 from lucidex.web.security import check_csrf
@@ -36,20 +35,6 @@ def choose_logo(
     return _with(at, step_id, logos.read_logo(at.app.workshop, at.actor, logo))
 
 
-@router.get("/pictures/{picture_id}/steps/{step_id}/logo", dependencies=[PREVIEWS])
-def logo_alone(at: Bench, step_id: str, v: Annotated[str, Query(max_length=64)] = "") -> Response:
-    """A step's logo as it comes out in the chosen place, on a clear ground."""
-    step = _logo_step(at, step_id)
-    if at.place is None:
-        raise OutOfRangeError("Choose a place first.")
-    row, demand = at.hung(at.place)
-    placed = in_place(at.app.workshop, at.state, str(row.id), demand)
-    content = logos.alone(at.app.workshop, step, placed.size)
-    same = any(stamp_name(stamp) == v for stamp in placed.rendering.chosen.stamps)
-    kept = FOREVER if same else "no-store"
-    return Response(content, media_type="image/png", headers={"Cache-Control": kept})
-
-
 @router.post("/pictures/{picture_id}/steps/{step_id}/logo-file", dependencies=[PREVIEWS])
 def bring_logo(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> HTMLResponse:
     """Another logo for a step, from a file."""
@@ -59,31 +44,12 @@ def bring_logo(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> 
 
 
 def _logo_step(at: AtBench, step_id: str) -> Logo:
-    step = at.step(step_id).step
-    if not isinstance(step, Logo):
-        raise OutOfRangeError("This step takes no logo.")
-    return step
+    return expect(at.step(step_id).step, Logo, "This step takes no logo.")
 
 
 def _with(at: AtBench, step_id: str, kept: KeptLogo) -> HTMLResponse:
-    step = _logo_step(at, step_id).model_copy(update={"logo": kept.file})
+    step = _logo_step(at, step_id).with_asset(kept.file)
     at.change(plain(step.sentence()), edits.replace_step(step_id, step))
-    return at.show(at.place, step_id)
-
-
-@router.post("/pictures/{picture_id}/steps/{step_id}/only")
-def count_only(at: Bench, step_id: str, only: Annotated[bool, Form()] = False) -> HTMLResponse:
-    """Let a step on the finished size count in the chosen place alone, or in every one."""
-    entry = at.step(step_id)
-    if entry.step.band is not Band.FINISH:
-        raise OutOfRangeError("This step belongs to the picture, so it counts in every place.")
-    if at.place is None:
-        raise OutOfRangeError("Choose a place first.")
-    row, _ = at.hung(at.place)
-    message = f"Only in “{row.name}”" if only else "In every place"
-    at.change(
-        f"{message}: {plain(entry.step.sentence())}", edits.count_only_in(step_id, str(row.id) if only else None)
-    )
     return at.show(at.place, step_id)
 
 
@@ -107,3 +73,6 @@ def forget(at: Bench, step_id: str) -> HTMLResponse:
         raise OutOfRangeError("This logo is not in your list.")
     logos.forget_logo(at.app.workshop, at.actor, kept.id)
     return at.show(at.place, step_id)
+
+
+CONTROL = Control("logo", values=lambda app, actor: logos.read_logos(app.workshop, actor), routes=router)

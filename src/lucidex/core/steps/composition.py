@@ -1,0 +1,36 @@
+"""What the steps of a list add up to: on the original's own pixels, on framed ones, and on the finished size."""
+
+from collections.abc import Iterable
+
+from lucidex.core.picture.background_removal import BackgroundRemoval
+from lucidex.core.picture.tone.amounts import Tone
+from lucidex.core.picture.treatment import Treatment
+from lucidex.core.source.restoration import Restoration
+from lucidex.core.steps.base import Step
+
+
+def restorations_of(steps: Iterable[Step]) -> tuple[Restoration, ...]:
+    """What is done to the original, in the order of the list."""
+    found = (step.restoration() for step in steps)
+    return tuple(one for one in found if one is not None)
+
+
+def treatment_of(steps: tuple[Step, ...]) -> Treatment:
+    """Grounds taken away, the one development, and the effects in their fixed order; those of a kind as listed."""
+    found = (step.effect() for step in steps)
+    effects = sorted((effect for effect in found if effect is not None), key=lambda effect: effect.seat)
+    return Treatment(background_removals_of(steps), tone_of(steps), tuple(effects))
+
+
+def background_removals_of(steps: Iterable[Step]) -> tuple[BackgroundRemoval, ...]:
+    """The grounds that are taken away, in the order of the list."""
+    found = (step.background_removal() for step in steps)
+    return tuple(one for one in found if one is not None)
+
+
+def tone_of(steps: Iterable[Step]) -> Tone | None:
+    """What the steps add to the one development; None where that is nothing."""
+    total = Tone()
+    for step in steps:
+        total = total.plus(step.tone())
+    return None if total.is_neutral else total

@@ -1,0 +1,17 @@
+"""Controls of steps that need more than a plain form. Who adds one writes a file here and names it in `CONTROLS`."""
+
+from lucidex.web.bench.control import Control, register
+from lucidex.web.bench.controls import balance, crop, four_points, logo, look, room, straighten, tonal
+
+CONTROLS: tuple[Control, ...] = (
+    crop.CONTROL,
+    four_points.CONTROL,
+    straighten.CONTROL,
+    room.CONTROL,
+    balance.CONTROL,
+    look.CONTROL,
+    logo.CONTROL,
+    *tonal.CONTROLS,
+)
+register(*CONTROLS)
+ROUTERS = tuple(control.routes for control in CONTROLS if control.routes is not None)
