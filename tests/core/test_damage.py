@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError, UserError
-from lucidex.core.source.completeness import ends_early
 from lucidex.core.source.decoder import take_in
+from lucidex.core.source.formats import format_of
 from tests.conftest import Pixels, encoded, smooth_picture
 from tests.core.test_intake import taken
 
@@ -178,7 +178,9 @@ def test_where_a_file_ends_is_known_by_its_structure(tmp_path: Path) -> None:
         for content, expected in ((whole, False), (whole[: len(whole) * 2 // 3], True)):
             (tmp_path / "f").write_bytes(content)
             with (tmp_path / "f").open("rb") as file:
-                assert ends_early(file) is expected, (suffix, expected)
+                form = format_of(content)
+                assert form is not None
+                assert form.ends_early(file, len(content)) is expected, (suffix, expected)
 
 
 def test_a_progressive_file_that_cannot_be_decoded_in_strips_is_refused_by_arithmetic(tmp_path: Path) -> None:

@@ -14,6 +14,9 @@ from lucidex.core.places.measures import ALL_MEASURES, MEASURES_BY_NAME, Measure
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof import warnings
 from lucidex.core.proof.warnings import WARNINGS, ProofWarning
+from lucidex.core.source import formats
+from lucidex.core.source.formats import FORMATS as SOURCE_FORMATS
+from lucidex.core.source.formats import READABLE, SourceFormat, format_of
 from lucidex.core.steps import ALL_STEPS
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
@@ -54,6 +57,13 @@ def test_every_format_that_is_written_is_registered_and_typed() -> None:
     assert written == {id(one) for one in FORMATS}
     for typed, name in TYPED_NAMES.items():
         assert read_demand(f"100x100 as {typed.upper()}").format == name
+
+
+def test_every_format_that_is_read_is_registered_and_told_apart() -> None:
+    assert declared(formats, SourceFormat) == {id(one) for one in SOURCE_FORMATS}
+    heads = [(one, mark.rjust(at + len(mark), b"\0")) for one in SOURCE_FORMATS for mark, at in one.signatures]
+    assert all(format_of(head) is one for one, head in heads)
+    assert all(one.name in READABLE for one in SOURCE_FORMATS)
 
 
 def test_every_warning_is_registered_and_says_why() -> None:

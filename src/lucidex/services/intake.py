@@ -24,7 +24,7 @@ from lucidex.core.errors import (
 )
 from lucidex.core.keys import restorations_key
 from lucidex.core.places.demand import PlaceDemand
-from lucidex.core.source.facts import MAX_FILE_BYTES, SUFFIXES, SourceFacts
+from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
 from lucidex.core.source.pyramid import AnyPixels, Source
 from lucidex.core.source.restoration import Restoration, restore_into
 from lucidex.records.decoded import complete
@@ -208,7 +208,7 @@ def _name_notes(typed: str, name: str, facts: SourceFacts) -> list[str]:
     if facts.pages > 1:
         notes.append(f"It holds {facts.pages} pages; the first one was taken.")
     suffix = Path(name).suffix.lower()
-    if suffix and suffix not in SUFFIXES[facts.format]:
+    if suffix and suffix not in facts.suffixes:
         notes.append(f"It is called {suffix[:12]}, but inside is a {facts.format} picture; it was read as that.")
     return notes
 

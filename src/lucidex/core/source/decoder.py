@@ -18,36 +18,19 @@ import pyvips
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS
-from lucidex.core.source.completeness import ends_early
-from lucidex.core.source.facts import (
-    INTAKE_REVISION,
-    MAX_FILE_BYTES,
-    READABLE,
-    SourceFacts,
-    SourceFormat,
-    guess_contents,
-    other_picture,
-    sniff,
-)
+from lucidex.core.source.facts import INTAKE_REVISION, MAX_FILE_BYTES, SourceFacts
+from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, SourceFormat, format_of
+from lucidex.core.source.formats.png_chunks import PngColour
+from lucidex.core.source.formats.strangers import guess_contents, other_picture
 from lucidex.core.source.normalisation import Normalised, normalise
-from lucidex.core.source.png_chunks import PngColour, read_png_colour
 from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
 from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
-_LOADERS = {
-    SourceFormat.JPEG: "jpegload_source",
-    SourceFormat.PNG: "pngload_source",
-    SourceFormat.WEBP: "webpload_source",
-    SourceFormat.GIF: "gifload_source",
-    SourceFormat.TIFF: "tiffload_source",
-}
 STRIP_PIXELS = 4_000_000
 USUAL_BYTES = 1_100_000_000  # of memory for one file
-_AT_ONCE = {SourceFormat.WEBP: 8, SourceFormat.GIF: 8}  # bytes a pixel of what cannot be decoded in strips
 _INTERLACED_BYTES = 6  # a pixel: a progressive JPEG's coefficients, an interlaced PNG's lines
 MAX_MISSING = 1 / 3  # of the picture: where more is missing, it is refused
 BLOCK = 8
-HEAD_BYTES = 512
 
 PutRows = Callable[[int, AnyPixels], None]
 
@@ -94,58 +77,64 @@ class _Loss:
 
 
 def take_in(
-    file: BufferedReader, put_rows: PutRows, begin_again: Callable[[], None] = _nothing, most_bytes: int = USUAL_BYTES
+    file: BufferedReader,
+    put_rows: PutRows,
+    begin_again: Callable[[], None] = _nothing,
+    most_bytes: int = USUAL_BYTES,
+    page: int = 1,
 ) -> SourceFacts:
     """Check and decode a file; hand every level of its pixels to `put_rows`, from the top, in strips; its facts.
 
     Rows of a level are height × width × bands of 8 or 16 bits. `begin_again` is called where a file turns out to be
-    damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take.
+    damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take; in
+    files with several pages, `page` counts from 1.
 
     Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins with
     “It …”, for the caller to put the file's name before.
     """
-    name = _checked_format(file)
-    declared = read_png_colour(file) if name is SourceFormat.PNG else None
+    form = _checked_format(file)
+    declared = form.declares(file) if form.declares else None
     try:
-        image = _open(file, name, "warning")
-        _check_size(image, name, most_bytes)
-        return _taken(image, name, declared, put_rows)
+        image = _open(file, form, "warning", page)
+        _check_size(image, form, most_bytes)
+        return _taken(image, form, declared, put_rows)
     except pyvips.Error as error:
-        return _as_far_as_it_goes(file, name, declared, put_rows, begin_again, most_bytes, error)
+        return _as_far_as_it_goes(file, form, declared, put_rows, begin_again, most_bytes, page, error)
 
 
 def _as_far_as_it_goes(
     file: BufferedReader,
-    name: SourceFormat,
+    form: SourceFormat,
     declared: PngColour | None,
     put_rows: PutRows,
     begin_again: Callable[[], None],
     most_bytes: int,
+    page: int,
     cause: pyvips.Error,
 ) -> SourceFacts:
-    is_cut = ends_early(file)
+    is_cut = form.ends_early(file, file.seek(0, 2))
     begin_again()
     loss = _Loss()
     try:
-        image = _open(file, name, "none")
-        _check_size(image, name, most_bytes)
-        facts = _taken(image, name, declared, put_rows, loss)
+        image = _open(file, form, "none", page)
+        _check_size(image, form, most_bytes)
+        facts = _taken(image, form, declared, put_rows, loss)
     except pyvips.Error as error:
-        raise UnreadableFileError(_broken(name, is_cut)) from error
+        raise UnreadableFileError(_broken(form.name, is_cut)) from error
     if loss.share > MAX_MISSING:
-        raise UnreadableFileError(_broken(name, is_cut, loss.share)) from cause
+        raise UnreadableFileError(_broken(form.name, is_cut, loss.share)) from cause
     is_coarse = is_cut and bool(image.get_typeof("interlaced") and image.get("interlaced"))
-    return facts.model_copy(update={"damage": _damage(name, is_cut, is_coarse, loss)})
+    return facts.model_copy(update={"damage": _damage(form.name, is_cut, is_coarse, loss)})
 
 
-def _broken(name: SourceFormat, is_cut: bool, share: float | None = None) -> str:
+def _broken(name: str, is_cut: bool, share: float | None = None) -> str:
     part = "part of it" if share is None else f"about {round(share * 100)} % of the picture"
     if is_cut:
         return f"It ends too early: the {name} file is cut off and {part} is missing. Fetch or copy it again."
     return f"It is a damaged {name} file: {'its contents' if share is None else part} cannot be decoded."
 
 
-def _damage(name: SourceFormat, is_cut: bool, is_coarse: bool, loss: _Loss) -> str:
+def _damage(name: str, is_cut: bool, is_coarse: bool, loss: _Loss) -> str:
     begins = f"The {name} file is cut off" if is_cut else f"The {name} file is damaged"
     if loss.missing_rows > loss.rows * 0.002 + 1:
         return f"{begins}: the lowest {loss.missing_rows} of {loss.rows} rows are missing."
@@ -166,9 +155,9 @@ def _checked_format(file: BufferedReader) -> SourceFormat:
             f"It weighs {byte_count / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
         )
     head = file.read(HEAD_BYTES)
-    name = sniff(head)
-    if name is not None:
-        return name
+    form = format_of(head)
+    if form is not None:
+        return form
     if (other := other_picture(head)) is not None:
         raise UnreadableFileError(
             f"It is a picture in the format {other}, which is not read. {READABLE} can be read."
@@ -176,19 +165,19 @@ def _checked_format(file: BufferedReader) -> SourceFormat:
     raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
 
 
-def _open(file: BufferedReader, name: SourceFormat, fail_on: str) -> pyvips.Image:
-    file.seek(0)
-    source = pyvips.Source.new_from_descriptor(file.fileno())
-    image = pyvips.Operation.call(_LOADERS[name], source, fail_on=fail_on, access="sequential")
+def _open(file: BufferedReader, form: SourceFormat, fail_on: str, page: int) -> pyvips.Image:
+    image = form.open(file, fail_on, 1)
     pages = _pages(image)
-    if pages > 1 and name in {SourceFormat.GIF, SourceFormat.WEBP}:
+    if pages > 1 and form.holds is Holds.FRAMES:
         raise UnreadableFileError(
             f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
         )
-    return image
+    if page > pages:
+        raise UnreadableFileError(f"It has no page {page}: it holds {pages}.")
+    return image if page == 1 else form.open(file, fail_on, page)
 
 
-def _check_size(image: pyvips.Image, name: SourceFormat, most_bytes: int) -> None:
+def _check_size(image: pyvips.Image, form: SourceFormat, most_bytes: int) -> None:
     if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
         raise TooLargeError(
             f"It measures {image.width} × {image.height} pixels, "
@@ -196,7 +185,9 @@ def _check_size(image: pyvips.Image, name: SourceFormat, most_bytes: int) -> Non
             f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
         )
     is_interlaced = bool(image.get_typeof("interlaced") and image.get("interlaced"))
-    a_pixel = _AT_ONCE.get(name, _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if is_interlaced else 0)
+    a_pixel = form.bytes_at_once or (
+        _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if is_interlaced else 0
+    )
     if image.width * image.height * a_pixel > most_bytes:
         raise TooLargeError(
             f"It measures {image.width} × {image.height} pixels and is stored so that it can only be decoded as a "
@@ -211,20 +202,20 @@ def _pages(image: pyvips.Image) -> int:
 
 
 def _taken(
-    image: pyvips.Image, name: SourceFormat, declared: PngColour | None, put_rows: PutRows, loss: _Loss | None = None
+    image: pyvips.Image, form: SourceFormat, declared: PngColour | None, put_rows: PutRows, loss: _Loss | None = None
 ) -> SourceFacts:
     normalised = normalise(image, declared)
-    facts = _facts(image, normalised, name, declared)
+    facts = _facts(image, normalised, form, declared)
     is_clear = _put_levels(normalised.image, facts, put_rows, loss)
     return facts.model_copy(update={"has_clear_areas": is_clear})
 
 
 def _facts(
-    image: pyvips.Image, normalised: Normalised, name: SourceFormat, declared: PngColour | None
+    image: pyvips.Image, normalised: Normalised, form: SourceFormat, declared: PngColour | None
 ) -> SourceFacts:
     orientation = image.get("orientation") if image.get_typeof("orientation") else 1
     return SourceFacts(
-        format=name,
+        format=form.name,
         stored_width=image.width,
         stored_height=image.height,
         orientation=orientation if orientation in range(1, 9) else 1,

@@ -11,7 +11,7 @@ import pyvips
 
 from lucidex.core.encode.base import SRGB_PROFILE
 from lucidex.core.errors import UnreadableFileError
-from lucidex.core.source.png_chunks import PngColour
+from lucidex.core.source.formats.png_chunks import PngColour
 from lucidex.core.source.profiles import (
     MAX_PROFILE_BYTES,
     PROFILE_FIELD,
