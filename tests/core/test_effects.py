@@ -17,7 +17,7 @@ from lucidex.core.picture.effects.two_tone import TwoTone
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
 from lucidex.core.source import restoration
-from lucidex.core.source.restoration import Deconvolution, WaveletDenoising, measured_noise, restored
+from lucidex.core.source.restoration import Deconvolution, StoredPixels, WaveletDenoising, measured_noise, restored
 from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.composition import restorations_of, treatment_of
@@ -77,7 +77,7 @@ def test_an_effect_agrees_with_its_formula_in_float64(effect: Effect, reference)
 def test_bringing_back_agrees_with_its_formula() -> None:
     pixels = detailed()
     exact = np.clip(deconvolved(pixels, 1.2, 0.6), 0, 255)
-    off = np.abs(restored(pixels, (Deconvolution(1.2, 0.6),)).astype(np.float64) - exact)
+    off = np.abs(restored(StoredPixels(pixels), (Deconvolution(1.2, 0.6),)).astype(np.float64) - exact)
     assert np.quantile(off, 0.99) <= 0.8
     assert off.max() <= 2.5
 
@@ -90,24 +90,26 @@ def test_less_noise_takes_noise_and_keeps_edges() -> None:
     errors, calm = [], []
     for strength in (0.0, 0.3, 0.6, 1.0):
         steps = (Denoise(strength=100 * strength),)
-        calmed = restored(noisy, restorations_of(steps))
+        calmed = restored(StoredPixels(noisy), restorations_of(steps))
         errors.append(float(np.sqrt(((calmed - clean) ** 2).mean())))
         calm.append(float((calmed[80:140, 120:180] - clean[80:140, 120:180]).std()))
     assert min(errors) < 0.5 * errors[0]
     assert all(later < earlier for earlier, later in pairwise(calm))
     assert calm[-1] < 0.1 * calm[0]
-    edge = restored(noisy, (WaveletDenoising(1.0),)).astype(int)[100:120, 90:110].mean(axis=(0, 2))
+    edge = restored(StoredPixels(noisy), (WaveletDenoising(1.0),)).astype(int)[100:120, 90:110].mean(axis=(0, 2))
     assert abs(edge[14:].mean() - 200) < 4, "the edge stays where it was, and as steep"
 
 
 def test_detail_is_brought_back_as_far_as_honest() -> None:
     sharp = pyvips.Image.thumbnail(str(DEMO / "rosette.jpg"), 300).numpy().astype(np.float64)
     blurred = np.rint(gaussian(sharp, 1.2)).astype(np.uint8)
-    back = restored(blurred, (Deconvolution(1.2, 1.0),))
+    back = restored(StoredPixels(blurred), (Deconvolution(1.2, 1.0),))
     before, after = (float(((one.astype(float) - sharp) ** 2).mean()) for one in (blurred, back))
     assert after < 0.8 * before
     flat = np.full((60, 60, 3), 120, np.uint8)
-    assert np.abs(restored(flat, (Deconvolution(2.0, 1.0),)).astype(int) - 120).max() <= 1, "nothing is invented"
+    assert np.abs(restored(StoredPixels(flat), (Deconvolution(2.0, 1.0),)).astype(int) - 120).max() <= 1, (
+        "nothing is invented"
+    )
 
 
 RESTING: tuple[Step, ...] = (
@@ -203,9 +205,9 @@ def test_strips_show_no_seams(effect: Effect, monkeypatch: pytest.MonkeyPatch) -
 @pytest.mark.parametrize("one", [WaveletDenoising(0.6), Deconvolution(1.5, 0.8)])
 def test_cleaning_in_strips_shows_no_seams(one: restoration.Restoration, monkeypatch: pytest.MonkeyPatch) -> None:
     pixels = detailed(90, 300)
-    whole = restored(pixels, (one,)).astype(int)
+    whole = restored(StoredPixels(pixels), (one,)).astype(int)
     monkeypatch.setattr(restoration, "STRIP_PIXELS", 90 * 64)
-    assert np.abs(restored(pixels, (one,)).astype(int) - whole).max() <= 1
+    assert np.abs(restored(StoredPixels(pixels), (one,)).astype(int) - whole).max() <= 1
 
 
 BOUNDS = {  # mean and 99 % of the difference between a preview and the reduced file, in code values
@@ -219,7 +221,7 @@ SOURCES: tuple[Step, ...] = (Denoise(strength=60), Deconvolve(strength=50))
 @pytest.mark.parametrize("step", [*TREATING, *SOURCES], ids=lambda step: type(step).__name__)
 def test_a_reduced_preview_is_worth_what_its_class_promises(step: Step) -> None:
     pixels = pyvips.Image.thumbnail(str(DEMO / "rosette.jpg"), 1200).numpy()
-    pixels = restored(pixels, restorations_of((step,)))
+    pixels = restored(StoredPixels(pixels), restorations_of((step,)))
     source = source_of(pixels)
     small = PlaceDemand(measure=Percent(percent=30))
     file = rendered(source, WHOLE, step)

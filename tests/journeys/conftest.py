@@ -93,7 +93,7 @@ class Desk:
     actor: Actor
     troubles: list[str]
 
-    def normalised(self) -> None:
+    def settled(self) -> None:
         """Wait until the bench has no request under way, its frames are made, and the stage is painted."""
         self.page.wait_for_function(
             """() => !document.querySelector('.htmx-request')
@@ -111,7 +111,7 @@ class Desk:
         self.page.fill("#line", text)
         self.page.press("#line", "Enter")
         self.page.wait_for_function("(before) => document.getElementById('bench').innerHTML !== before", arg=before)
-        self.normalised()
+        self.settled()
 
     def accessible(self) -> None:
         """An axe pass over the page as it stands: no violation of WCAG 2.2 A and AA."""

@@ -45,7 +45,7 @@ def test_crop_to_exact_sizes_in_four_actions(desk: Desk, photographs: Path, tmp_
     page.mouse.move(box["x"] + 100, box["y"] + 20, steps=4)
     page.mouse.up()
     page.wait_for_function(f"() => document.getElementById('bench').dataset.version === '{version + 1}'")
-    desk.normalised()
+    desk.settled()
     banner = downloaded(desk, ".wall-foot .button-main", tmp_path)
     desk.type_line("1080x1350")
     post = downloaded(desk, ".wall-foot .button-main", tmp_path)
@@ -66,7 +66,7 @@ def test_sizes_typed_before_the_picture_are_hung(desk: Desk, photographs: Path) 
     page.fill("main .line", "300x300")
     drop(desk, photographs / "small.jpg")
     page.wait_for_url("**/pictures/*")
-    desk.normalised()
+    desk.settled()
     assert page.locator(".frame-name").all_inner_texts() == ["720 wide", "300 × 300"]
     assert "720 × 480" in page.inner_text(".wall-list")
     assert desk.troubles == []
@@ -102,7 +102,7 @@ def test_steps_are_added_changed_taken_back_and_made_again(desk: Desk, photograp
     page.click(".value")
     page.click("label:has-text('upside down')")
     expect(page.locator("ol .sentence").first).to_have_text("Turned upside down.")
-    desk.normalised()
+    desk.settled()
     page.keyboard.press("Escape")
     page.click("text=Take back")
     expect(page.locator("ol .sentence").first).to_have_text("Turned a quarter to the left.")
@@ -110,7 +110,7 @@ def test_steps_are_added_changed_taken_back_and_made_again(desk: Desk, photograp
     expect(page.locator("ol .sentence").first).to_have_text("Turned upside down.")
     page.click("[role=switch]")
     expect(page.locator("[role=switch]")).to_have_attribute("aria-checked", "false")
-    desk.normalised()
+    desk.settled()
     page.click("text=Back to the original")
     expect(page.locator("text=The picture as it came in.")).to_be_visible()
     page.reload()
@@ -138,7 +138,7 @@ def test_a_crop_is_set_by_shape_by_numbers_and_by_keys(desk: Desk, photographs: 
     page.click("label.choice:has-text('16:9')")
     expect(page.locator("ol .sentence").first).to_have_text("Cropped to the shape 16 : 9.")
     expect(page.locator("[name=height]")).to_have_value("506")
-    desk.normalised()
+    desk.settled()
     assert desk.troubles == []
 
 
@@ -156,10 +156,10 @@ def test_a_tilted_picture_is_levelled_by_a_drawn_line(desk: Desk, photographs: P
     page.fill("input[name=angle_degrees]", "2.5")
     page.press("input[name=angle_degrees]", "Tab")
     expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners cut away.")
-    desk.normalised()
+    desk.settled()
     page.click("label.choice:has-text('clear')")
     expect(page.locator("ol .sentence").first).to_have_text("Straightened by 2.5°, corners left clear.")
-    desk.normalised()
+    desk.settled()
     desk.accessible()
     assert desk.troubles == []
 
@@ -174,7 +174,7 @@ def test_format_and_quality_are_chosen_by_real_bytes(desk: Desk, photographs: Pa
     said = page.inner_text("[id^=weight-webp]")
     page.click("label.format:has-text('WebP')")
     expect(page.locator(".value:has-text('WebP at quality 80')")).to_be_visible()
-    desk.normalised()
+    desk.settled()
     file = downloaded(desk, ".wall-foot .button-main", tmp_path)
     assert file.suffix == ".webp"
     weight = file.stat().st_size
@@ -264,11 +264,11 @@ def test_every_main_view_is_accessible_and_fits(
     desk.type_line("1600x900 under 30 kB")
     desk.type_line("16:10")
     page.click("ol .sentence .value >> nth=0")
-    desk.normalised()
+    desk.settled()
     desk.accessible()
     for opener in ("framing", "output", "rule"):
         page.goto(page.url.split("?")[0] + f"?open={opener}")
-        desk.normalised()
+        desk.settled()
         desk.accessible()
     page.click("button:has-text('Frame')")
     desk.accessible()

@@ -34,7 +34,7 @@ def after_change(desk: Desk, act: Callable[[], object]) -> None:
     before = desk.version()
     act()
     desk.page.wait_for_function(f"() => Number(document.getElementById('bench').dataset.version) > {before}")
-    desk.normalised()
+    desk.settled()
 
 
 def test_a_tilted_pond_becomes_level_without_empty_corners(desk: Desk, tmp_path: Path) -> None:
@@ -114,7 +114,7 @@ def test_one_photograph_in_seven_places_framed_differently_then_straightened(
     desk.type_line("straighten 3")
     page.get_by_role("button", name="Close", exact=True).click()
     expect(page.locator(".said-below:has-text('Moved with the picture')")).to_be_visible()
-    desk.normalised()
+    desk.settled()
     expect(page.locator(".facts .flag:has-text('moved with the picture')")).to_have_count(7)
     sizes = set()
     for link in page.locator(".facts a").all():
@@ -212,7 +212,7 @@ def test_steps_go_to_other_pictures_and_a_part_becomes_one(desk: Desk, photograp
     page.wait_for_url("**/gather")
     page.click(".card:has-text('small.jpg') a >> nth=0")
     page.wait_for_url("**/pictures/*")
-    desk.normalised()
+    desk.settled()
     desk.type_line("turn left")
     page.click("text=Put on others")
     page.check("[name=on]")
@@ -303,7 +303,7 @@ def test_a_places_size_is_linked_in_every_unit(desk: Desk, photographs: Path, tm
     expect(page.locator("#place-size")).to_contain_text("502 × 335 px")
     page.click("text=Change the place")
     expect(page.locator(".frame-name")).to_have_text("502 wide")
-    desk.normalised()
+    desk.settled()
     with Image.open(downloaded(desk, CHOSEN, tmp_path)) as file:
         assert file.size == (502, 335)
         assert round(file.info["dpi"][0]) == 150
@@ -356,7 +356,7 @@ def test_mine_is_kept_as_a_variant(open_desk: Callable[..., Desk], photographs: 
     mine = at_bench(open_desk(), photographs / "small.jpg")
     theirs = open_desk(mine.actor)
     theirs.page.goto(mine.page.url)
-    theirs.normalised()
+    theirs.settled()
     theirs.type_line("turn right")
     mine.page.fill("#line", "mirror")
     mine.page.press("#line", "Enter")
@@ -374,7 +374,7 @@ def test_room_and_strips_by_hand(desk: Desk, tmp_path: Path) -> None:
     desk.type_line("room to 2:1 #0000ff")
     page.click("[name=anchor][value=left]")
     expect(page.locator("ol .sentence")).to_have_text("Room added to the shape 2 : 1, picture kept left, #0000ff.")
-    desk.normalised()
+    desk.settled()
     after_change(desk, lambda: desk.type_line("cover 10 top"))
     with Image.open(downloaded(desk, CHOSEN, tmp_path)) as out:
         pixels = np.asarray(out.convert("RGB"))
@@ -402,7 +402,7 @@ def test_tone_is_changed_from_the_line_and_by_slider(desk: Desk, photographs: Pa
         act()
         if means:
             page.wait_for_function(f"() => Number(document.getElementById('bench').dataset.version) > {before}")
-        desk.normalised()
+        desk.settled()
         with Image.open(downloaded(desk, CHOSEN, tmp_path)) as file:
             means.append(float(np.asarray(file).mean()))
     assert means == sorted(means)

@@ -24,15 +24,15 @@ def test_migrations_make_what_the_models_say(workshop: Workshop) -> None:
 
 def test_the_schema_refuses_rows_that_cannot_be(workshop: Workshop) -> None:
     with pytest.raises(IntegrityError), workshop.database.begin() as session:
-        session.add(Picture(folio_id=987_654_321, original_sha256="f" * 64, file_name="x"))
+        session.add(Picture(folio_id=987_654_321, source_key="f" * 64, file_name="x"))
     with pytest.raises((IntegrityError, OperationalError)), workshop.database.begin() as session:
-        session.add(Original(sha256="e" * 64, byte_count=0, facts={}))
+        session.add(Original(sha256="e" * 64, byte_count=0))
 
 
 def test_a_transaction_that_fails_leaves_nothing(workshop: Workshop) -> None:
     def half() -> None:
         with workshop.database.begin() as session:
-            session.add(Original(sha256="d" * 64, byte_count=5, facts={}))
+            session.add(Original(sha256="d" * 64, byte_count=5))
             session.flush()
             raise RuntimeError("in the middle")
 

@@ -19,10 +19,11 @@ from lucidex.core.steps.tone import Exposure
 from lucidex.records.models import Cell, CellState, Result, Run, RunState, Scope, now
 from lucidex.services import folios, logos, renderer, routines, runs, worker
 from lucidex.services.caches import CappedCache
-from lucidex.services.intake import NewFolio, bring_in, original_file
+from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
 from lucidex.services.renderer import Renderer
+from lucidex.services.sources import original_file
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture
 

@@ -26,6 +26,7 @@ from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from lucidex.records.decoded import MAPPED_KEPT, DecodedStore, level_path
 from lucidex.records.models import Folio, Original, Picture, Snapshot
 from lucidex.services import edits, folios, intake
+from lucidex.services import sources as sources_of
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import change, go_to, read_history, read_picture, read_pictures, redo, undo
 from lucidex.services.intake import BroughtIn, NewFolio, bring_in, clean_file_name
@@ -76,7 +77,7 @@ def test_the_original_comes_back_byte_for_byte(
 ) -> None:
     """Invariant 1, also after the picture was worked on."""
     change(workshop, actor, brought.picture_id, 1, "turn", edits.add_step(TURN))
-    path, name, facts = intake.original_file(workshop, actor, brought.picture_id)
+    path, name, facts = sources_of.original_file(workshop, actor, brought.picture_id)
     assert path.read_bytes() == content
     assert path.name == hashlib.sha256(content).hexdigest()
     assert (name, facts.media_type) == ("dome.jpg", "image/jpeg")
@@ -145,6 +146,33 @@ def test_mislabelled_and_repeated_files_are_said(workshop: Workshop, actor: Acto
     assert any("already in this folio as “scan.jpg”" in note for note in second.notes)
 
 
+def three_pages() -> bytes:
+    """A scan of three pages: red, green and blue, the third one in rows of its own shade."""
+    pages = np.zeros((3 * 8, 8, 3), np.uint8)
+    for page in range(3):
+        pages[8 * page : 8 * page + 8, :, page] = 200
+    image = pyvips.Image.new_from_array(pages).copy(interpretation="srgb")
+    return bytes(image.tiffsave_buffer(page_height=8))
+
+
+def test_another_page_is_a_picture_of_its_own_over_the_same_file(workshop: Workshop, actor: Actor) -> None:
+    taken = bring_in(workshop, actor, NewFolio("Scan"), "scan.tif", [three_pages()])
+    first = read_picture(workshop, actor, taken.picture_id)
+    third = read_picture(workshop, actor, intake.take_page(workshop, actor, taken.picture_id, 3))
+    assert third.file_name == "scan, page 3.tif"
+    assert (third.source_key.page, third.source_key.original) == (3, first.source_key)
+    for state, channel in ((first, 0), (third, 2)):
+        source = sources_of.open_source(workshop, state.source_key, state.facts)
+        assert tuple(source.open_level(1)[4, 4]) == tuple(200 if one == channel else 0 for one in range(3))
+        workshop.decoded.drop(state.source_key)  # and so it is where its pixels are decoded again
+        assert source.open_level(1)[4, 4].argmax() == channel
+    assert sources_of.original_file(workshop, actor, third.picture_id)[0].read_bytes() == three_pages()
+    again = read_picture(workshop, actor, intake.take_page(workshop, actor, third.picture_id, 3))
+    assert again.source_key == third.source_key
+    with pytest.raises(UserError, match="no page 4: it holds 3"):
+        intake.take_page(workshop, actor, taken.picture_id, 4)
+
+
 def test_of_many_pages_the_first_is_taken_and_said(workshop: Workshop, actor: Actor) -> None:
     pages = pyvips.Image.arrayjoin([pyvips.Image.black(8, 8, bands=3)] * 3, across=1).copy(interpretation="srgb")
     pages.set_type(pyvips.GValue.gint_type, "page-height", 8)
@@ -157,9 +185,9 @@ def test_a_decoded_picture_that_was_let_go_is_decoded_again(
     workshop: Workshop, actor: Actor, brought: BroughtIn
 ) -> None:
     state = read_picture(workshop, actor, brought.picture_id)
-    source = intake.open_source(workshop, state.original_sha256, state.facts)
+    source = sources_of.open_source(workshop, state.source_key, state.facts)
     before = source.open_level(1).copy()
-    workshop.decoded.drop(state.original_sha256)
+    workshop.decoded.drop(state.source_key)
     assert np.array_equal(source.open_level(1), before)
 
 
@@ -168,9 +196,9 @@ def test_decoded_pixels_that_were_harmed_are_made_anew(
     workshop: Workshop, actor: Actor, brought: BroughtIn, harm: str
 ) -> None:
     state = read_picture(workshop, actor, brought.picture_id)
-    source = intake.open_source(workshop, state.original_sha256, state.facts)
+    source = sources_of.open_source(workshop, state.source_key, state.facts)
     before = source.open_level(1).copy()
-    folder = next((workshop.data_folder / "decoded").glob(f"intake-*/{state.original_sha256}"))
+    folder = next((workshop.data_folder / "decoded").glob(f"intake-*/{state.source_key}"))
     workshop.decoded = DecodedStore(workshop.data_folder / "decoded")  # nothing is mapped yet
     if harm == "cut":
         os.truncate(level_path(folder, 1), 100)
@@ -189,7 +217,7 @@ def test_what_was_planned_holds_no_file_open(workshop: Workshop, actor: Actor) -
         content = encoded(picture(140, 130, seed=7_000 + number))
         taken = bring_in(workshop, actor, folio_id, f"{number}.png", [content])
         state = read_picture(workshop, actor, taken.picture_id)
-        sources.append(intake.open_source(workshop, state.original_sha256, state.facts))
+        sources.append(sources_of.open_source(workshop, state.source_key, state.facts))
         for number_of_level in levels_of(state.facts.stored):
             assert sources[-1].open_level(number_of_level).shape[2] == 3
     mapped = Path("/proc/self/maps").read_text().count(str(workshop.data_folder / "decoded"))
@@ -389,7 +417,7 @@ def test_folios_are_seen_by_their_people_only(
     for forbidden in (
         lambda: folios.read_folio(workshop, other, brought.folio_id),
         lambda: read_picture(workshop, other, brought.picture_id),
-        lambda: intake.original_file(workshop, other, brought.picture_id),
+        lambda: sources_of.original_file(workshop, other, brought.picture_id),
         lambda: change(workshop, other, brought.picture_id, 1, "x", edits.clear_steps()),
         lambda: intake.remove_picture(workshop, other, brought.picture_id),
         lambda: bring_in(workshop, other, brought.folio_id, "x.png", [b"x"]),

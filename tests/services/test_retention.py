@@ -20,7 +20,19 @@ from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.steps.logo import Logo as LogoStep
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.records.models import Cell, CellState, Event, Original, Picture, Place, Result, Run, Snapshot, now
+from lucidex.records.models import (
+    Cell,
+    CellState,
+    Event,
+    Original,
+    Picture,
+    Place,
+    Result,
+    Run,
+    Snapshot,
+    Source,
+    now,
+)
 from lucidex.services import edits, intake, logos, retention, runs, worker
 from lucidex.services.archives import MISSING_NAME, archive
 from lucidex.services.documents import change, read_picture, undo
@@ -30,7 +42,7 @@ from lucidex.services.people import Actor, add_person
 from lucidex.services.places import demand_of, hang_place
 from lucidex.services.render_requests import in_place
 from lucidex.services.renderer import Renderer
-from lucidex.services.source_upgrades import read_again, stale_originals
+from lucidex.services.source_upgrades import read_again, stale_sources
 from lucidex.services.workshop import Workshop
 from tests.conftest import PASSWORD, encoded, picture
 
@@ -91,8 +103,8 @@ def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(
     first = bring_in(workshop, actor, NewFolio("Out"), "o.png", [content])
     second = bring_in(workshop, actor, NewFolio("Other"), "p.png", [content])
     alone = bring_in(workshop, actor, NewFolio("Alone"), "q.png", [fresh()])
-    sha256 = read_picture(workshop, actor, first.picture_id).original_sha256
-    lonely = read_picture(workshop, actor, alone.picture_id).original_sha256
+    sha256 = read_picture(workshop, actor, first.picture_id).source_key
+    lonely = read_picture(workshop, actor, alone.picture_id).source_key
     for gone in (first, alone):
         intake.remove_picture(workshop, actor, gone.picture_id)
     with workshop.database.begin() as session:
@@ -112,9 +124,9 @@ def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(
     with pytest.raises(FileNotFoundError):
         workshop.originals.path(lonely)
     assert workshop.originals.path(sha256).is_file(), "another picture still has it"
-    assert read_picture(workshop, actor, second.picture_id).original_sha256 == sha256
+    assert read_picture(workshop, actor, second.picture_id).source_key == sha256
     again = bring_in(workshop, actor, NewFolio("Again"), "q.png", [content])
-    assert read_picture(workshop, actor, again.picture_id).original_sha256 == sha256
+    assert read_picture(workshop, actor, again.picture_id).source_key == sha256
 
 
 def test_an_original_that_is_somebodys_logo_stays(workshop: Workshop, actor: Actor) -> None:
@@ -178,7 +190,7 @@ def test_an_archive_names_what_cannot_be_made_any_more(
     with workshop.database.begin() as session:
         cell = session.scalars(select(Cell).where(Cell.run_id == run).order_by(Cell.seat)).first()
         assert cell is not None
-        path, sha256 = cell.path, session.get_one(Picture, cell.picture_id).original_sha256
+        path, sha256 = cell.path, session.get_one(Picture, cell.picture_id).source_key
     workshop.originals.path(sha256).unlink()
     workshop.decoded.drop(sha256)
     with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, Renderer(workshop), actor, run)))) as packed:
@@ -207,7 +219,7 @@ def test_a_cut_result_is_made_anew_when_it_is_asked_for(
 
 def test_the_store_is_checked_and_what_differs_is_named(workshop: Workshop, actor: Actor, run: int) -> None:
     taken = bring_in(workshop, actor, NewFolio("Checked"), "c.png", [fresh()])
-    sha256 = read_picture(workshop, actor, taken.picture_id).original_sha256
+    sha256 = read_picture(workshop, actor, taken.picture_id).source_key
     path = workshop.originals.path(sha256)
     harmed = bytearray(path.read_bytes())
     harmed[30] ^= 4
@@ -301,14 +313,14 @@ def test_the_database_is_started_again_and_commands_work_beside_it(
 
 def test_a_stale_original_is_read_again(workshop: Workshop, actor: Actor) -> None:
     taken = bring_in(workshop, actor, NewFolio("Stale"), "s.png", [fresh()])
-    sha256 = read_picture(workshop, actor, taken.picture_id).original_sha256
+    sha256 = read_picture(workshop, actor, taken.picture_id).source_key
     with workshop.database.begin() as session:
-        row = session.get_one(Original, sha256)
+        row = session.get_one(Source, sha256)
         old = {name: value for name, value in row.facts.items() if name != "intake_revision"}
         row.facts = {**old, "colour": "wrongly read"}
-    assert stale_originals(workshop) >= 1
+    assert stale_sources(workshop) >= 1
     assert list(read_again(workshop)) == []
     with workshop.database.begin() as session:
-        facts = session.get_one(Original, sha256).facts
+        facts = session.get_one(Source, sha256).facts
     assert (facts["colour"], facts["intake_revision"]) == ("sRGB", INTAKE_REVISION)
-    assert stale_originals(workshop) == 0
+    assert stale_sources(workshop) == 0

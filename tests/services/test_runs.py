@@ -332,11 +332,11 @@ def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Wor
     def made_meanwhile(pixels: Pixels, out: Pixels) -> None:
         """Somebody else's process makes the very same while this one does."""
         other = DecodedStore(workshop.data_folder / "decoded")
-        other.derived(state.original_sha256, state.facts, "same", made, 1)
+        other.derived(state.source_key, state.facts, "same", made, 1)
         made(pixels, out)
 
-    level = workshop.decoded.derived(state.original_sha256, state.facts, "same", made_meanwhile, 1)
-    assert np.array_equal(level, workshop.decoded.level(state.original_sha256, state.facts, 1))
+    level = workshop.decoded.derived(state.source_key, state.facts, "same", made_meanwhile, 1)
+    assert np.array_equal(level, workshop.decoded.level(state.source_key, state.facts, 1))
     assert not list((workshop.data_folder / "decoded").glob("derived-*"))
 
 

@@ -16,6 +16,7 @@ from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.render import Plan
 from lucidex.core.source.facts import INTAKE_REVISION
+from lucidex.core.source.key import SourceKey
 from lucidex.core.source.restoration import RESTORATION_REVISION, Restoration
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.base import Band
@@ -47,17 +48,17 @@ def _steps(entries: tuple[StepEntry, ...]) -> list[list[object]]:
     return [[type(e.step).revision, e.step.model_dump(mode="json")] for e in entries if e.active]
 
 
-def appearance_key(original_sha256: str, entries: tuple[StepEntry, ...]) -> str:
-    """A short name of how an original looks after its active steps, at whatever scale."""
-    return _digest([engine_fingerprint(), RESTORATION_REVISION, original_sha256, _steps(entries)])[:24]
+def appearance_key(source: SourceKey, entries: tuple[StepEntry, ...]) -> str:
+    """A short name of how a source looks after its active steps, at whatever scale."""
+    return _digest([engine_fingerprint(), RESTORATION_REVISION, source, _steps(entries)])[:24]
 
 
-def pixels_key(original_sha256: str, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
-    """The key of the pixels of one original, after its active steps, as planned for a place."""
+def pixels_key(source: SourceKey, entries: tuple[StepEntry, ...], chosen: Plan) -> str:
+    """The key of the pixels of one source, after its active steps, as planned for a place."""
     margins = [asdict(one.margins) for one in chosen.finish]
     assets = sorted(file.sha256 for file in assets_of(entry.step for entry in entries))
     numbers = asdict(replace(chosen, finish=()))
-    return _digest([engine_fingerprint(), original_sha256, _steps(entries), numbers, margins, assets])
+    return _digest([engine_fingerprint(), source, _steps(entries), numbers, margins, assets])
 
 
 def finish_key(entries: tuple[StepEntry, ...], chosen: Plan) -> str:

@@ -5,7 +5,7 @@ import threading
 from collections.abc import Callable
 
 from lucidex.services.retention import clean_up
-from lucidex.services.source_upgrades import read_again, stale_originals
+from lucidex.services.source_upgrades import read_again, stale_sources
 from lucidex.services.workshop import Workshop
 
 FIRST_AFTER_S, EVERY_S = 120.0, 3_600.0
@@ -39,7 +39,7 @@ class Restoration:
 
     def _read_again(self) -> None:
         """Originals that an earlier version read are read once more, so that what is known of them is true."""
-        count = stale_originals(self._workshop)
+        count = stale_sources(self._workshop)
         if not count:
             return
         self._say(f"{count} originals are read again in the background, because this version reads more truly.")

@@ -39,6 +39,7 @@ class Base(DeclarativeBase):
 
 
 Sha256 = CHAR(64, charset="ascii", collation="ascii_bin")
+SourceText = VARCHAR(80, charset="ascii", collation="ascii_bin")
 
 
 class Person(Base):
@@ -139,26 +140,39 @@ class FolioShare(Base):
 
 
 class Original(Base):
-    """A file as it came in, stored once under its SHA-256, with its facts (`core.source.facts.SourceFacts`)."""
+    """A file as it came in, stored once under its SHA-256."""
 
     __tablename__ = "original"
     __table_args__ = (CheckConstraint("byte_count > 0", name="original_not_empty"),)
 
     sha256: Mapped[str] = mapped_column(Sha256, primary_key=True)
     byte_count: Mapped[int]
-    facts: Mapped[dict[str, Any]]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class Source(Base):
+    """What pictures are made from, under its key (`core.source.key`), with its `core.source.facts.SourceFacts`."""
+
+    __tablename__ = "source"
+    __table_args__ = (Index("source_by_original", "original_sha256"),)
+
+    key: Mapped[str] = mapped_column("source_key", SourceText, primary_key=True)
+    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256"))
+    facts: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    original: Mapped[Original] = relationship()
+
+
 class Picture(Base):
-    """An original in a folio, under the name it came with; apart from the others where a routine is tried on it."""
+    """A source in a folio, under the name it came with; apart from the others where a routine is tried on it."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("picture_by_folio", "folio_id", "removed_at", "id"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id"))
-    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256"))
+    source_key: Mapped[str] = mapped_column(SourceText, ForeignKey("source.source_key", name="picture_source"))
     file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
     created_at: Mapped[datetime] = mapped_column(default=now)
     removed_at: Mapped[datetime | None]
@@ -167,7 +181,7 @@ class Picture(Base):
     )
 
     folio: Mapped[Folio] = relationship()
-    original: Mapped[Original] = relationship()
+    source: Mapped[Source] = relationship()
 
 
 class Snapshot(Base):
@@ -269,15 +283,15 @@ class Logo(Base):
     """A file that somebody keeps for putting on pictures."""
 
     __tablename__ = "logo"
-    __table_args__ = (UniqueConstraint("person_id", "original_sha256", name="logo_once"),)
+    __table_args__ = (UniqueConstraint("person_id", "source_key", name="logo_once"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
-    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256"))
+    source_key: Mapped[str] = mapped_column(SourceText, ForeignKey("source.source_key", name="logo_source"))
     name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
     created_at: Mapped[datetime] = mapped_column(default=now)
 
-    original: Mapped[Original] = relationship()
+    source: Mapped[Source] = relationship()
 
 
 class RunState(StrEnum):

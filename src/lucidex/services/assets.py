@@ -8,24 +8,21 @@ from sqlalchemy.orm import Session
 from lucidex.core.errors import NotFoundError, UnavailableError
 from lucidex.core.finish.assets import AssetFile
 from lucidex.core.render import SourceAssets
-from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.steps import StepEntry, assets_of
-from lucidex.records.models import Logo, Original, Picture
-from lucidex.services.caches import OwnCache
+from lucidex.records.models import Logo, Picture
 from lucidex.services.folios import allowed_pictures
-from lucidex.services.intake import open_source
 from lucidex.services.people import Actor
+from lucidex.services.sources import known_facts, open_source
 from lucidex.services.workshop import Workshop
-
-_facts: OwnCache[str, SourceFacts] = OwnCache(64, of_facts=True)
 
 
 def check_assets(session: Session, actor: Actor, named: Iterable[AssetFile]) -> None:
     """NotFoundError where somebody names a file that is neither theirs nor a picture that they may see."""
     for sha256 in {file.sha256 for file in named}:
-        mine = select(Logo.id).where(Logo.person_id == actor.id, Logo.original_sha256 == sha256)
-        seen = select(Picture.id).where(Picture.original_sha256 == sha256, allowed_pictures(actor))
+        mine = select(Logo.id).where(Logo.person_id == actor.id, Logo.source_key == sha256)
+        seen = select(Picture.id).where(Picture.source_key == sha256, allowed_pictures(actor))
         if session.scalar(mine.limit(1)) is None and session.scalar(seen.limit(1)) is None:
             raise NotFoundError("This logo is not among yours. Bring its file in first.")
 
@@ -38,16 +35,11 @@ def check_steps(workshop: Workshop, actor: Actor, entries: Sequence[StepEntry]) 
 
 def asset_source(workshop: Workshop, sha256: str) -> Source:
     """The pixels of an asset. Whether it may be used was decided when a step began to name it."""
-    facts = _facts.of(workshop)
-    known = facts.get(sha256)
-    if known is None:
-        with workshop.database.begin() as session:
-            row = session.get(Original, sha256)
-            if row is None:
-                raise UnavailableError("The file of a logo is missing. Choose the logo again.")
-            known = SourceFacts.model_validate(row.facts)
-        facts.put(sha256, known)
-    return open_source(workshop, sha256, known)
+    key = SourceKey.of_file(sha256)
+    facts = known_facts(workshop, key)
+    if facts is None:
+        raise UnavailableError("The file of a logo is missing. Choose the logo again.")
+    return open_source(workshop, key, facts)
 
 
 def open_assets(workshop: Workshop, files: Iterable[AssetFile]) -> SourceAssets:

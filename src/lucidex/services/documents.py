@@ -12,7 +12,8 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.source.facts import SourceFacts
-from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, now
+from lucidex.core.source.key import SourceKey
+from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, Source, now
 from lucidex.services.assets import check_assets
 from lucidex.services.caches import OwnCache
 from lucidex.services.folios import ASKED_AT_ONCE, allowed_pictures, picture_of, version_of, versions_of
@@ -29,7 +30,7 @@ class PictureState:
     picture_id: int
     folio_id: int
     file_name: str
-    original_sha256: str
+    source_key: SourceKey
     byte_count: int
     facts: SourceFacts
     document: PictureDocument
@@ -86,7 +87,7 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
 def _states(session: Session, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:
     """The same as `_state` for many pictures, with three questions instead of three for each."""
     asked = select(Picture, Document).join(Document, Document.picture_id == Picture.id)
-    asked = asked.options(joinedload(Picture.original), joinedload(Document.snapshot))
+    asked = asked.options(joinedload(Picture.source).joinedload(Source.original), joinedload(Document.snapshot))
     rows = list(session.execute(asked.where(Picture.id.in_(picture_ids), allowed_pictures(actor))))
     newest = select(func.max(Snapshot.id)).where(Snapshot.parent_id.in_([held.snapshot_id for _, held in rows]))
     found = session.scalars(select(Snapshot).where(Snapshot.id.in_(newest.group_by(Snapshot.parent_id))))
@@ -104,9 +105,9 @@ def _as_state(picture: Picture, held: Document, after: Snapshot | None) -> Pictu
         picture_id=picture.id,
         folio_id=picture.folio_id,
         file_name=picture.file_name,
-        original_sha256=picture.original_sha256,
-        byte_count=picture.original.byte_count,
-        facts=SourceFacts.model_validate(picture.original.facts),
+        source_key=SourceKey(picture.source_key),
+        byte_count=picture.source.original.byte_count,
+        facts=SourceFacts.model_validate(picture.source.facts),
         document=PictureDocument.read(held.snapshot.body),
         version=held.version,
         snapshot_id=held.snapshot_id,
@@ -144,7 +145,7 @@ def change_in(
     if version is not None:
         _expect(held, version)
     after = PictureDocument.model_validate(
-        alter(before, SourceFacts.model_validate(picture.original.facts)).model_dump()
+        alter(before, SourceFacts.model_validate(picture.source.facts)).model_dump()
     )
     if after == before:
         return _state(session, picture)

@@ -9,7 +9,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
-from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, Scope, now
+from lucidex.records.models import MAX_NAME, Document, Folio, FolioShare, Person, Picture, Place, Scope, Source, now
 from lucidex.services.events import EventKind, note
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
@@ -83,7 +83,7 @@ def removed_picture_of(session: Session, actor: Actor, picture_id: int) -> Pictu
 
 def _picture(session: Session, actor: Actor, picture_id: int, also: ColumnElement[bool]) -> Picture:
     # with its original, which is asked for next wherever a picture is shown
-    found = select(Picture).join(Folio).options(joinedload(Picture.original))
+    found = select(Picture).join(Folio).options(joinedload(Picture.source).joinedload(Source.original))
     picture = session.scalar(found.where(Picture.id == picture_id, also, _allowed(actor)))
     if picture is None:
         raise NotFoundError(_NO_PICTURE)
@@ -235,7 +235,7 @@ class FolioView:
     @property
     def weight(self) -> int:
         """Bytes of all originals."""
-        return sum(picture.original.byte_count for picture in self.pictures)
+        return sum(picture.source.original.byte_count for picture in self.pictures)
 
     def position(self, picture_id: int) -> int | None:
         """Where a picture stands, from 0; None for one that stands apart, because a routine is tried on it."""
@@ -249,7 +249,7 @@ def read_folio(workshop: Workshop, actor: Actor, folio_id: int) -> FolioView:
         shares = select(FolioShare).options(joinedload(FolioShare.person)).where(FolioShare.folio_id == folio.id)
         shared = sorted(session.scalars(shares), key=lambda share: share.person.name)
         lookers = frozenset(share.person_id for share in shared if share.scope == Scope.LOOK)
-        pictures = select(Picture).options(joinedload(Picture.original))
+        pictures = select(Picture).options(joinedload(Picture.source).joinedload(Source.original))
         pictures = pictures.where(Picture.folio_id == folio.id, _STANDS)
         view = FolioView(
             folio,

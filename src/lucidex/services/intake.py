@@ -5,37 +5,37 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import func, select, update
-from sqlalchemy.dialects.mysql import insert
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import (
-    DamagedStoreError,
     NoLongerWantedError,
     NotAllowedError,
     NotFoundError,
     StorageFullError,
-    TooLargeError,
-    UnavailableError,
-    UnforeseenError,
-    UnreadableFileError,
     UserError,
 )
-from lucidex.core.keys import restorations_key
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
-from lucidex.core.source.pyramid import AnyPixels, Source
-from lucidex.core.source.restoration import Restoration, restore_into
-from lucidex.records.decoded import complete
-from lucidex.records.models import MAX_FILE_NAME, Document, Folio, Original, Picture, Place, Snapshot, now
+from lucidex.core.source.key import SourceKey
+from lucidex.records.models import (
+    MAX_FILE_NAME,
+    Document,
+    Folio,
+    Original,
+    Picture,
+    Place,
+    Snapshot,
+    Source,
+    now,
+)
 from lucidex.records.store import Received
-from lucidex.services.caches import OwnCache
 from lucidex.services.events import EventKind, note
 from lucidex.services.folios import check_may_change, clean_name, folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Actor
+from lucidex.services.sources import decode_received, decode_stored, known_facts, record_facts, record_source
 from lucidex.services.workshop import Workshop
-from lucidex.work.decode_task import decode_into
 
 KEPT_FREE_BYTES = 300_000_000  # of the disk: beyond it nothing is brought in, so that what is there can be worked on
 QUOTA_BYTES = 100_000_000_000  # of originals in the folios of one person
@@ -102,7 +102,8 @@ def check_target(workshop: Workshop, actor: Actor, target: int | NewFolio) -> No
             folio = folio_of(session, actor, target)
             check_may_change(session, actor, folio.id)
             owner_id = folio.owner_id
-        weight = select(func.coalesce(func.sum(Original.byte_count), 0)).join(Picture).join(Folio)
+        weight = select(func.coalesce(func.sum(Original.byte_count), 0)).select_from(Picture).join(Folio)
+        weight = weight.join(Source, Source.key == Picture.source_key).join(Original)
         taken = int(session.scalar(weight.where(Folio.owner_id == owner_id)) or 0)
     if taken >= QUOTA_BYTES:
         raise StorageFullError(
@@ -126,22 +127,6 @@ def not_taken(file_name: str, error: UserError) -> UserError:
     return type(error)(f"“{_shortened(clean_file_name(file_name))}” was not taken. {error.sentence}")
 
 
-def decode_received(workshop: Workshop, received: Received) -> SourceFacts:
-    """Decode a file that is not stored yet; its levels go to the decoded store."""
-    return _decode(workshop, received.path, received.sha256)
-
-
-def _decode(workshop: Workshop, path: Path, sha256: str) -> SourceFacts:
-    with workshop.originals.scratch_folder() as scratch:
-        levels = scratch / "levels"
-        levels.mkdir()
-        facts = decode_into(workshop.isolated, path, levels)
-        if not complete(levels, facts):
-            raise UnforeseenError("Decoding it did not finish.")
-        workshop.decoded.keep(sha256, levels)
-    return facts
-
-
 def _record(
     workshop: Workshop,
     actor: Actor,
@@ -157,23 +142,14 @@ def _record(
         else:
             folio = _make_folio(session, actor, target)
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
-        record_original(session, received, facts)
-        picture = Picture(folio_id=folio.id, original_sha256=received.sha256, file_name=name)
+        key = record_source(session, received, facts)
+        picture = Picture(folio_id=folio.id, source_key=key, file_name=name)
         session.add(picture)
         session.flush()
         start_document(session, actor, picture.id, PictureDocument(), "Brought in")
         folio.changed_at = now()
         workshop.originals.keep(received)
         return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
-
-
-def record_original(session: Session, received: Received, facts: SourceFacts) -> None:
-    """Write an original down, whoever else brings the same in at the same time; its facts are the newest ones."""
-    body = facts.model_dump(mode="json")
-    written = insert(Original).values(
-        sha256=received.sha256, byte_count=received.byte_count, facts=body, created_at=now()
-    )
-    session.execute(written.on_duplicate_key_update(facts=written.inserted.facts))
 
 
 def _make_folio(session: Session, actor: Actor, new: NewFolio) -> Folio:
@@ -216,7 +192,7 @@ def _name_notes(typed: str, name: str, facts: SourceFacts) -> list[str]:
 def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
     same = session.scalar(
         select(Picture).where(
-            Picture.folio_id == folio_id, Picture.original_sha256 == sha256, Picture.removed_at.is_(None)
+            Picture.folio_id == folio_id, Picture.source_key == sha256, Picture.removed_at.is_(None)
         )
     )
     return [f"The same file is already in this folio as “{_shortened(same.file_name)}”."] if same else []
@@ -224,89 +200,6 @@ def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
 
 def _shortened(name: str) -> str:
     return name if len(name) <= 60 else name[:40] + "…" + name[-15:]
-
-
-def open_source(
-    workshop: Workshop, sha256: str, facts: SourceFacts, restorations: tuple[Restoration, ...] = ()
-) -> Source:
-    """The decoded original, or what cleanings make of it; decoded again where the cache has let it go.
-
-    Nothing is opened before a level is asked for, and nothing is held open here.
-    """
-
-    def open_level(number: int) -> AnyPixels:
-        try:
-            return _level(workshop, sha256, facts, restorations, number)
-        except FileNotFoundError:
-            found = _decode_again(workshop, sha256)
-            if (found.layout, found.stored) != (facts.layout, facts.stored):
-                # an earlier version read it otherwise; `services.source_upgrades` has not come to it yet
-                _know_anew(workshop, sha256, found)
-                raise UnavailableError("This picture was read anew by this version. Load the page again.") from None
-            return _level(workshop, sha256, facts, restorations, number)
-
-    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
-
-
-def _level(
-    workshop: Workshop, sha256: str, facts: SourceFacts, restorations: tuple[Restoration, ...], number: int
-) -> AnyPixels:
-    if not restorations:
-        return workshop.decoded.level(sha256, facts, number)
-    name = restorations_key(restorations)
-
-    def make(pixels: AnyPixels, out: AnyPixels) -> None:
-        restore_into(out, pixels, restorations)
-
-    return workshop.decoded.derived(sha256, facts, name, make, number)
-
-
-def decode_stored(workshop: Workshop, sha256: str) -> SourceFacts:
-    """Decode a stored original. DamagedStoreError where its file is not what it was."""
-    return _decode(workshop, stored_original(workshop, sha256), sha256)
-
-
-def _know_anew(workshop: Workshop, sha256: str, facts: SourceFacts) -> None:
-    with workshop.database.begin() as session:
-        body = facts.model_dump(mode="json")
-        session.execute(update(Original).where(Original.sha256 == sha256).values(facts=body))
-    OwnCache.forget_facts(workshop)
-
-
-def _decode_again(workshop: Workshop, sha256: str) -> SourceFacts:
-    """Decode a stored original whose pixels the cache let go. DamagedStoreError where that is not possible."""
-    try:
-        return decode_stored(workshop, sha256)
-    except (UnreadableFileError, TooLargeError) as error:
-        raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
-
-
-def stored_original(workshop: Workshop, sha256: str) -> Path:
-    """The file of an original, its contents checked against its name. DamagedStoreError where they differ."""
-    try:
-        path = workshop.originals.checked_path(sha256)
-    except FileNotFoundError as error:
-        raise DamagedStoreError(
-            "The stored original of this picture is missing or damaged: its contents are no longer what came in. "
-            "Bring the file in once more; everything that was done to the picture stays."
-        ) from error
-    return path
-
-
-def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[Path, str, SourceFacts]:
-    """Path, file name and facts of an original, byte for byte as it came in.
-
-    DamagedStoreError where the stored file is not what came in any more.
-    """
-    with workshop.database.begin() as session:
-        picture = picture_of(session, actor, picture_id)
-        facts, sha256, name = (
-            SourceFacts.model_validate(picture.original.facts),
-            picture.original_sha256,
-            picture.file_name,
-        )
-        note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")
-    return stored_original(workshop, sha256), name, facts
 
 
 def remove_picture(workshop: Workshop, actor: Actor, picture_id: int) -> None:
@@ -334,7 +227,7 @@ def copy_picture(
         folio = folio_of(session, actor, picture.folio_id, to_change=True)
         copy = Picture(
             folio_id=picture.folio_id,
-            original_sha256=picture.original_sha256,
+            source_key=picture.source_key,
             file_name=named_apart(picture.file_name, name),
         )
         session.add(copy)
@@ -352,3 +245,24 @@ def named_apart(file_name: str, what: str) -> str:
     """
     stem, dot, suffix = file_name.rpartition(".")
     return clean_file_name(f"{stem}, {what}.{suffix}" if dot else f"{file_name}, {what}")
+
+
+def take_page(workshop: Workshop, actor: Actor, picture_id: int, page: int) -> int:
+    """Another page of a picture's file as a picture of its own, beside it; its id.
+
+    UnreadableFileError in words where the file has no such page, or it cannot be decoded.
+    """
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        key, name = SourceKey.of_file(SourceKey(picture.source_key).original, page), picture.file_name
+    facts = known_facts(workshop, key) or decode_stored(workshop, key)
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id, to_change=True)
+        folio = folio_of(session, actor, picture.folio_id, to_change=True)
+        record_facts(session, key, facts)
+        other = Picture(folio_id=folio.id, source_key=key, file_name=named_apart(name, f"page {page}"))
+        session.add(other)
+        session.flush()
+        start_document(session, actor, other.id, PictureDocument(), f"Page {page} brought in")
+        folio.changed_at = now()
+        return other.id

@@ -13,14 +13,16 @@ from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.render import draw_whole
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
+from lucidex.core.source.key import SourceKey
 from lucidex.core.steps import assets_of
 from lucidex.core.steps.base import Step
 from lucidex.records.models import Logo, Person
 from lucidex.records.store import Received
 from lucidex.services.assets import asset_source
 from lucidex.services.folios import picture_of
-from lucidex.services.intake import clean_file_name, decode_received, not_taken, record_original
+from lucidex.services.intake import clean_file_name, not_taken
 from lucidex.services.people import Actor
+from lucidex.services.sources import decode_received, record_source
 from lucidex.services.workshop import Workshop
 
 MAX_LOGOS = 100
@@ -43,8 +45,8 @@ class KeptLogo:
 
 
 def _kept(row: Logo) -> KeptLogo:
-    facts = SourceFacts.model_validate(row.original.facts)
-    return KeptLogo(row.id, row.name, row.original_sha256, facts.upright, facts.has_clear_areas)
+    facts = SourceFacts.model_validate(row.source.facts)
+    return KeptLogo(row.id, row.name, SourceKey(row.source_key).original, facts.upright, facts.has_clear_areas)
 
 
 def read_logos(workshop: Workshop, actor: Actor) -> list[KeptLogo]:
@@ -80,7 +82,7 @@ def keep_received_logo(workshop: Workshop, actor: Actor, file_name: str, receive
     """The same for a file that has arrived already. Sentences of errors begin with “It …”."""
     facts = decode_received(workshop, received)
     with workshop.database.begin() as session:
-        record_original(session, received, facts)
+        record_source(session, received, facts)
         kept = _kept(_keep(session, actor, received.sha256, clean_file_name(file_name)))
         workshop.originals.keep(received)
         return kept
@@ -90,19 +92,19 @@ def keep_picture_as_logo(workshop: Workshop, actor: Actor, picture_id: int) -> K
     """Take a picture's original as a logo."""
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id)
-        return _kept(_keep(session, actor, picture.original_sha256, picture.file_name))
+        return _kept(_keep(session, actor, SourceKey(picture.source_key).original, picture.file_name))
 
 
 def _keep(session: Session, actor: Actor, sha256: str, name: str) -> Logo:
     # others of the same person wait here, so that counting and keeping are one
     session.get_one(Person, actor.id, with_for_update=True)
     mine = select(Logo).where(Logo.person_id == actor.id)
-    row = session.scalar(mine.where(Logo.original_sha256 == sha256))
+    row = session.scalar(mine.where(Logo.source_key == SourceKey.of_file(sha256)))
     if row is not None:
         return row
     if len(list(session.scalars(mine))) >= MAX_LOGOS:
         raise OutOfRangeError(f"At most {MAX_LOGOS} logos are kept. Forget one first.")
-    row = Logo(person_id=actor.id, original_sha256=sha256, name=name)
+    row = Logo(person_id=actor.id, source_key=SourceKey.of_file(sha256), name=name)
     session.add(row)
     session.flush()
     return row

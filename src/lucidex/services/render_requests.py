@@ -18,12 +18,13 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
 from lucidex.core.proof.warnings import Case, Flag, flags
 from lucidex.core.render import Plan, plan
+from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.source.restoration import Restoration
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState
-from lucidex.services.intake import open_source
+from lucidex.services.sources import open_source
 from lucidex.services.workshop import Workshop
 
 MAX_PREVIEW_EDGE = 4_000
@@ -35,7 +36,7 @@ PREVIEW_QUALITY = 92
 class RenderRequest:
     """One result that is asked for, with everything that decides its bytes."""
 
-    original_sha256: str
+    source_key: SourceKey
     steps: tuple[StepEntry, ...]
     source: Source
     chosen: Plan
@@ -49,12 +50,12 @@ class RenderRequest:
         """All that decides its framed pixels before their treatment (`core.render.framed`), within one process."""
         wide, treatment = self.chosen.widened, self.chosen.treatment
         ready_for = (treatment.tone is not None, bool(treatment.background_removals))
-        return (self.original_sha256, self.restorations, wide.total, wide.placement, wide.level, ready_for)
+        return (self.source_key, self.restorations, wide.total, wide.placement, wide.level, ready_for)
 
     @cached_property
     def pixels_key(self) -> str:
         """The key of its pixels."""
-        return pixels_key(self.original_sha256, self.steps, self.chosen)
+        return pixels_key(self.source_key, self.steps, self.chosen)
 
     @cached_property
     def key(self) -> str:
@@ -158,10 +159,10 @@ def _rendering(
     ground: tuple[int, int, int] | None,
 ) -> RenderRequest:
     restorations = document.restorations
-    source = open_source(workshop, state.original_sha256, state.facts, restorations)
+    source = open_source(workshop, state.source_key, state.facts, restorations)
     suits = PNG if state.facts.has_alpha or document.shows_clear(geometry) else JPEG
     return RenderRequest(
-        state.original_sha256,
+        state.source_key,
         document.counting_in(None),
         source,
         plan(source, geometry, placement, ground, document.treatment),

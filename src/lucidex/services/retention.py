@@ -25,6 +25,7 @@ from lucidex.records.models import (
     Run,
     RunState,
     Snapshot,
+    Source,
     now,
 )
 from lucidex.services.events import EventKind, forget_old_events, note
@@ -165,10 +166,9 @@ def _removed_pictures(workshop: Workshop, moment: datetime) -> int:
 def _originals(workshop: Workshop, moment: datetime) -> int:
     """Originals that no picture and no logo has any more, and that no document names."""
     with workshop.database.begin() as session:
-        used = or_(
-            exists().where(Picture.original_sha256 == Original.sha256),
-            exists().where(Logo.original_sha256 == Original.sha256),
-        )
+        pictures = exists().where(Picture.source_key == Source.key, Source.original_sha256 == Original.sha256)
+        logos = exists().where(Logo.source_key == Source.key, Source.original_sha256 == Original.sha256)
+        used = or_(pictures, logos)
         unused = select(Original.sha256).where(~used, Original.created_at < moment - UNKNOWN_FOR)
         candidates = list(session.scalars(unused.limit(AT_ONCE)))
     named = _named_in_documents(workshop) if candidates else frozenset[str]()
@@ -194,16 +194,17 @@ def _forget_original(workshop: Workshop, sha256: str) -> bool:
         row = session.get(Original, sha256, with_for_update=True)
         if row is None or _is_used(session, sha256):
             return False
+        session.execute(delete(Source).where(Source.original_sha256 == sha256))
         session.delete(row)
         session.flush()
         workshop.originals.remove(sha256)
-    workshop.decoded.drop(sha256)
+    workshop.decoded.drop(sha256)  # its pages begin with the same name
     return True
 
 
 def _is_used(session: Session, sha256: str) -> bool:
-    pictures = select(Picture.id).where(Picture.original_sha256 == sha256)
-    logos = select(Logo.id).where(Logo.original_sha256 == sha256)
+    pictures = select(Picture.id).join(Source).where(Source.original_sha256 == sha256)
+    logos = select(Logo.id).join(Source).where(Source.original_sha256 == sha256)
     return session.scalar(pictures.limit(1)) is not None or session.scalar(logos.limit(1)) is not None
 
 
@@ -260,5 +261,5 @@ def check_store(workshop: Workshop) -> Checked:
 
 def _pictures_of(workshop: Workshop, sha256: str) -> list[str]:
     with workshop.database.begin() as session:
-        found = select(Picture.file_name, Folio.name).join(Folio).where(Picture.original_sha256 == sha256)
+        found = select(Picture.file_name, Folio.name).join(Folio).join(Source).where(Source.original_sha256 == sha256)
         return [f"“{picture}” in “{folio}”" for picture, folio in session.execute(found)]

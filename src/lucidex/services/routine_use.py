@@ -140,7 +140,7 @@ def begin_trial(renderer: Renderer, workshop: Workshop, actor: Actor, routine_id
         picture = picture_of(session, actor, picture_id, to_change=True)
         copy = Picture(
             folio_id=picture.folio_id,
-            original_sha256=picture.original_sha256,
+            source_key=picture.source_key,
             file_name=picture.file_name,
             trial_of=routine_id,
         )

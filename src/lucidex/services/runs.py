@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list_files
-from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, now
+from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
 from lucidex.services.documents import read_picture, read_pictures
 from lucidex.services.folios import FolioView, folio_of, read_folio
 from lucidex.services.people import Actor
@@ -184,11 +184,8 @@ def _progress(session: Session, run: Run) -> Progress:
     done, after = counted.get(CellState.DONE, (0, 0))
     failed, _ = counted.get(CellState.FAILED, (0, 0))
     pictures = select(Cell.picture_id).where(Cell.run_id == run.id).distinct()
-    before = session.scalar(
-        select(func.coalesce(func.sum(Original.byte_count), 0)).where(
-            Original.sha256.in_(select(Picture.original_sha256).where(Picture.id.in_(pictures)))
-        )
-    )
+    files = select(Source.original_sha256).join(Picture).where(Picture.id.in_(pictures))
+    before = session.scalar(select(func.coalesce(func.sum(Original.byte_count), 0)).where(Original.sha256.in_(files)))
     left = _seconds_left(session, run, total - done - failed) if run.state == RunState.RUNNING else None
     return Progress(run.id, run.folio_id, run.state, run.message, total, done, failed, int(before or 0), after, left)
 

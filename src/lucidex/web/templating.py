@@ -12,6 +12,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.keys import appearance_key
+from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
 from lucidex.services.retention import disk_words
 from lucidex.web.bench.control import control_of
@@ -75,7 +76,7 @@ environment.filters |= {
 }
 environment.globals |= {
     "preview_key": preview_key,
-    "look_name": appearance_key,
+    "logo_name": lambda sha256: appearance_key(SourceKey.of_file(sha256), ()),
     "query": _query,
     "asked_query": _asked_query,
     "assets": _fingerprint(),

@@ -18,7 +18,8 @@ for _needed in ("utf-8", "latin-1", "utf-16-be"):  # whoever is confined cannot 
 
 
 def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
-    """Decode a file into open files for the levels of the ladder; the last argument is what may be taken in bytes.
+    """Decode a file into open files for the levels of the ladder; the last two arguments are
+    what may be taken in bytes, and the page.
 
     The facts as JSON.
     """
@@ -35,14 +36,15 @@ def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
                 out.seek(0)
                 out.truncate()
 
-    facts = take_in(file, put_rows, begin_again, int(str(rest[-1])))
+    most_bytes, page = int(str(rest[-2])), int(str(rest[-1]))
+    facts = take_in(file, put_rows, begin_again, most_bytes, page)
     return facts.model_dump_json()
 
 
-def decode_into(runner: IsolatedRunner, file: Path, folder: Path) -> SourceFacts:
-    """Decode `file` in a process of its own into the levels of a folder; its facts."""
+def decode_into(runner: IsolatedRunner, file: Path, folder: Path, page: int = 1) -> SourceFacts:
+    """Decode a page of `file` in a process of its own into the levels of a folder; its facts."""
     outs = [(level_path(folder, number), "wb") for number in LADDER]
-    answer = runner.run(decode, str(runner.limits.memory_bytes * 3 // 4), opened=[(file, "rb"), *outs])
+    answer = runner.run(decode, str(runner.limits.memory_bytes * 3 // 4), str(page), opened=[(file, "rb"), *outs])
     facts = SourceFacts.model_validate_json(answer)
     for path, _ in outs:
         if path.stat().st_size == 0:

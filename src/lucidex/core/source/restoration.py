@@ -12,7 +12,7 @@ Gaussian blur, few rounds, so that what is brought back was there and noise is n
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -20,6 +20,8 @@ import numpy as np
 import numpy.typing as npt
 
 from lucidex.core.cancellation import check_wanted, present_event
+from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.geometry.transform import Transform, upright_size, uprighting
 from lucidex.core.source.pyramid import AnyPixels
 
 RESTORATION_REVISION = 1  # raised where the same numbers give other pixels
@@ -38,6 +40,31 @@ FROM_OPPONENT = np.linalg.inv(TO_OPPONENT.astype(np.float64)).astype(np.float32)
 Floats32 = npt.NDArray[Any]  # of 32 bits; OpenCV's types lose that
 
 
+@dataclass(frozen=True, eq=False)
+class StoredPixels:
+    """An original's own pixels (height × width × bands of 8 or 16 bits, never written to) and what they are."""
+
+    pixels: AnyPixels
+    orientation: int = 1
+    profile: bytes | None = None
+
+    @property
+    def to_content(self) -> Transform:
+        """From these pixels to fractions of the upright original, in which steps keep what belongs to content."""
+        stored = Size(self.pixels.shape[1], self.pixels.shape[0])
+        upright = upright_size(stored, self.orientation)
+        return uprighting(stored, self.orientation).then(Transform(1 / upright.width, 0, 0, 1 / upright.height))
+
+    @property
+    def colours(self) -> AnyPixels:
+        """Height × width × 3, without alpha; one channel thrice where there is only one."""
+        shape = self.pixels.shape
+        return self.pixels[..., :3] if shape[2] >= 3 else np.broadcast_to(self.pixels[..., :1], (*shape[:2], 3))
+
+
+Change = Callable[[Floats32, Box], Floats32]
+
+
 @dataclass(frozen=True)
 class Restoration(ABC):
     """One change of the original's own pixels."""
@@ -48,8 +75,8 @@ class Restoration(ABC):
         """How many pixels away something can still change a pixel."""
 
     @abstractmethod
-    def prepared(self, pixels: AnyPixels) -> Callable[[Floats32], Floats32]:
-        """What changes height × width × 3 floats, after a look at all the pixels."""
+    def prepared(self, stored: StoredPixels) -> Change:
+        """What changes height × width × 3 floats of a box of the stored pixels, after a look at all of them."""
 
 
 @dataclass(frozen=True)
@@ -63,11 +90,11 @@ class WaveletDenoising(Restoration):
         """Two taps on either side, at each scale."""
         return int(sum(2 * 2**scale for scale in range(SCALES)))
 
-    def prepared(self, pixels: AnyPixels) -> Callable[[Floats32], Floats32]:
+    def prepared(self, stored: StoredPixels) -> Change:
         """Measures the noise."""
-        noise = measured_noise(pixels)
+        noise = measured_noise(stored.colours)
 
-        def clean(values: Floats32) -> Floats32:
+        def calm(values: Floats32, box: Box) -> Floats32:
             planes = cv2.split(cv2.transform(values, TO_OPPONENT))
             calmer = [
                 _shrunk(plane, MAX_TIMES * self.strength * level * (1.0 if index == 0 else COLOUR_TIMES))
@@ -75,7 +102,7 @@ class WaveletDenoising(Restoration):
             ]
             return cv2.transform(cv2.merge(calmer), FROM_OPPONENT)
 
-        return clean
+        return calm
 
 
 def measured_noise(pixels: AnyPixels) -> tuple[float, float, float]:
@@ -124,11 +151,11 @@ class Deconvolution(Restoration):
         """Each round looks there and back, but little of it arrives."""
         return int(np.ceil(6 * self.radius_px)) + ROUNDS
 
-    def prepared(self, pixels: AnyPixels) -> Callable[[Floats32], Floats32]:
+    def prepared(self, stored: StoredPixels) -> Change:
         """Needs no look at the whole."""
         return self._sharpened
 
-    def _sharpened(self, values: Floats32) -> Floats32:
+    def _sharpened(self, values: Floats32, box: Box) -> Floats32:
         luma = np.maximum(cv2.transform(values, TO_OPPONENT[:1]), 1.0)
         estimate = luma
         for _ in range(ROUNDS):
@@ -142,8 +169,8 @@ class Deconvolution(Restoration):
         return blurred
 
 
-def restore_into(out: AnyPixels, pixels: AnyPixels, restorations: tuple[Restoration, ...]) -> None:
-    """All stored pixels of an original, changed, written into `out`: height × width × bands of 8 or 16 bits.
+def restore_into(out: AnyPixels, stored: StoredPixels, restorations: tuple[Restoration, ...]) -> None:
+    """All stored pixels of an original, changed, written into `out`, which has their shape and type.
 
     Alpha stays. Works in strips of about two megapixels, so that the floats of a large picture never exist at once.
     Pictures of one or two bands are changed as far as one channel goes.
@@ -152,19 +179,19 @@ def restore_into(out: AnyPixels, pixels: AnyPixels, restorations: tuple[Restorat
     """
     for index, restoration in enumerate(restorations):
         # each one looks at what the one before left; only for that a copy is needed
-        _restore_once(out, pixels if index == 0 else out.copy(), restoration)
+        _restore_once(out, stored if index == 0 else replace(stored, pixels=out.copy()), restoration)
 
 
-def restored(pixels: AnyPixels, restorations: tuple[Restoration, ...]) -> AnyPixels:
+def restored(stored: StoredPixels, restorations: tuple[Restoration, ...]) -> AnyPixels:
     """The same as an array of its own."""
-    out = pixels.copy() if not restorations else np.empty_like(pixels)
-    restore_into(out, pixels, restorations)
+    out = stored.pixels.copy() if not restorations else np.empty_like(stored.pixels)
+    restore_into(out, stored, restorations)
     return out
 
 
-def _restore_once(out: AnyPixels, pixels: AnyPixels, restoration: Restoration) -> None:
-    height, width, bands = pixels.shape
-    change, most = restoration.prepared(_three(pixels)), np.iinfo(pixels.dtype).max
+def _restore_once(out: AnyPixels, stored: StoredPixels, restoration: Restoration) -> None:
+    height, width, bands = stored.pixels.shape
+    change, most = restoration.prepared(stored), np.iinfo(stored.pixels.dtype).max
     rows, reach = max(64, STRIP_PIXELS // width), restoration.reach
     colours = min(3, bands if bands > 2 else 1)
     gone = present_event()
@@ -172,16 +199,13 @@ def _restore_once(out: AnyPixels, pixels: AnyPixels, restoration: Restoration) -
     def restore_strip(top: int) -> None:
         check_wanted(gone)
         start, end = max(0, top - reach), min(height, top + rows + reach)
-        changed = change(_three(pixels[start:end]).astype(np.float32))
-        kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(pixels.dtype)
+        box = Box(0, start, Size(width, end - start))
+        changed = change(stored.colours[start:end].astype(np.float32), box)
+        kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(out.dtype)
         here = out[top : top + rows]
-        here[:] = pixels[top : top + rows]
+        here[:] = stored.pixels[top : top + rows]
         here[..., :colours] = kept[..., :colours]
 
     with ThreadPoolExecutor(THREADS) as threads:
         for _ in threads.map(restore_strip, range(0, height, rows)):
             pass  # a strip that failed raises here
-
-
-def _three(pixels: AnyPixels) -> AnyPixels:
-    return pixels[..., :3] if pixels.shape[2] >= 3 else np.broadcast_to(pixels[..., :1], (*pixels.shape[:2], 3))

@@ -1,6 +1,8 @@
 """Pictures by API: facts, documents, renderings."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Path
 from starlette.responses import FileResponse
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
@@ -10,8 +12,9 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.services import documents, render_requests
 from lucidex.services.assets import check_steps
 from lucidex.services.events import EventKind, note_alone
-from lucidex.services.intake import original_file
+from lucidex.services.intake import take_page
 from lucidex.services.places import demand_of, find_place
+from lucidex.services.sources import original_file
 from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.context import App, AppContext, Bearer
@@ -32,6 +35,16 @@ def read_original(app: App, actor: Bearer, picture_id: int) -> FileResponse:
     """The original, byte for byte."""
     path, name, facts = original_file(app.workshop, actor, picture_id)
     return FileResponse(path, media_type=facts.media_type, filename=name)
+
+
+@router.post("/pictures/{picture_id}/pages/{page}", status_code=201, dependencies=[FILES])
+def take_another_page(
+    app: App, actor: Bearer, picture_id: int, page: Annotated[int, Path(ge=1, le=10_000)]
+) -> DocumentOut:
+    """Another page of the picture's file as a picture of its own, beside it: its document."""
+    return DocumentOut.of(
+        documents.read_picture(app.workshop, actor, take_page(app.workshop, actor, picture_id, page))
+    )
 
 
 @router.put("/pictures/{picture_id}/document")

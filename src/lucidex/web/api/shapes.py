@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Picture, Place
 from lucidex.services.documents import PictureState
@@ -64,16 +65,14 @@ class PictureOut(BaseModel):
     @classmethod
     def of(cls, picture: Picture) -> "PictureOut":
         """From the row."""
-        facts = picture.original.facts
-        stored = Size(facts["stored_width"], facts["stored_height"])
-        upright = stored.turned if facts["orientation"] in {5, 6, 7, 8} else stored
+        facts = SourceFacts.model_validate(picture.source.facts)
         return cls(
             id=picture.id,
             file_name=picture.file_name,
-            size=SizeOut.of(upright),
-            format=facts["format"],
-            byte_count=picture.original.byte_count,
-            sha256=picture.original_sha256,
+            size=SizeOut.of(facts.upright),
+            format=facts.format,
+            byte_count=picture.source.original.byte_count,
+            sha256=picture.source.original_sha256,
         )
 
 

@@ -18,7 +18,7 @@ StageValues = dict[str, object]
 
 def preview_key(state: PictureState, document: PictureDocument) -> str:
     """The name of all that decides previews of a picture, whatever their size and part."""
-    return appearance_key(state.original_sha256, document.counting_in(None))
+    return appearance_key(state.source_key, document.counting_in(None))
 
 
 def window_values(window: Window) -> dict[str, float]:

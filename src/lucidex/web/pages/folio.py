@@ -9,7 +9,7 @@ from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Re
 from lucidex.core.document import Texts
 from lucidex.core.errors import OutOfRangeError
 from lucidex.records.models import Scope
-from lucidex.services import edits, folios, intake
+from lucidex.services import edits, folios, intake, sources
 from lucidex.services.documents import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
@@ -116,5 +116,5 @@ def write_texts(
 @router.get("/pictures/{picture_id}/original")
 def original(app: App, actor: SignedIn, picture_id: int) -> FileResponse:
     """The original, byte for byte."""
-    path, name, facts = intake.original_file(app.workshop, actor, picture_id)
+    path, name, facts = sources.original_file(app.workshop, actor, picture_id)
     return FileResponse(path, media_type=facts.media_type, filename=name)

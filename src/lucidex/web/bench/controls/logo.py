@@ -8,6 +8,7 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.keys import appearance_key
+from lucidex.core.source.key import SourceKey
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.logo import Logo
 from lucidex.services import edits, logos
@@ -58,7 +59,7 @@ def small(app: App, actor: SignedIn, logo_id: int, v: Annotated[str, Query(max_l
     """A logo, reduced to what a list shows."""
     kept = logos.read_logo(app.workshop, actor, logo_id)
     content = logos.reduced(app.workshop, kept, SHOWN)
-    same = v == appearance_key(kept.sha256, ())
+    same = v == appearance_key(SourceKey.of_file(kept.sha256), ())
     return Response(content, media_type="image/png", headers={"Cache-Control": FOREVER if same else "no-store"})
 
 

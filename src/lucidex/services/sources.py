@@ -1,0 +1,158 @@
+"""Sources: what pictures are made from. One function opens any, and decodes it again where its pixels were let go."""
+
+from pathlib import Path
+
+from sqlalchemy import update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from lucidex.core.errors import (
+    DamagedStoreError,
+    TooLargeError,
+    UnavailableError,
+    UnforeseenError,
+    UnreadableFileError,
+)
+from lucidex.core.keys import restorations_key
+from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.key import SourceKey
+from lucidex.core.source.pyramid import AnyPixels, Source
+from lucidex.core.source.restoration import Restoration, StoredPixels, restore_into
+from lucidex.records.decoded import complete
+from lucidex.records.models import Original, now
+from lucidex.records.models import Source as SourceRow
+from lucidex.records.store import Received
+from lucidex.services.caches import OwnCache
+from lucidex.services.events import EventKind, note
+from lucidex.services.folios import picture_of
+from lucidex.services.people import Actor
+from lucidex.services.workshop import Workshop
+from lucidex.work.decode_task import decode_into
+
+_facts: OwnCache[SourceKey, SourceFacts] = OwnCache(64, of_facts=True)
+
+
+def known_facts(workshop: Workshop, key: SourceKey) -> SourceFacts | None:
+    """What is known of a source, or None where nothing was recorded."""
+    facts = _facts.of(workshop)
+    known = facts.get(key)
+    if known is None:
+        with workshop.database.begin() as session:
+            row = session.get(SourceRow, key)
+            if row is None:
+                return None
+            known = SourceFacts.model_validate(row.facts)
+        facts.put(key, known)
+    return known
+
+
+def record_source(session: Session, received: Received, facts: SourceFacts) -> SourceKey:
+    """Write a file down that came in, whoever else brings the same in at the same time; the key of its source."""
+    written = insert(Original).values(sha256=received.sha256, byte_count=received.byte_count, created_at=now())
+    session.execute(written.on_duplicate_key_update(byte_count=written.inserted.byte_count))
+    key = SourceKey.of_file(received.sha256)
+    record_facts(session, key, facts)
+    return key
+
+
+def record_facts(session: Session, key: SourceKey, facts: SourceFacts) -> None:
+    """Write a source of a stored file down; its facts are the newest ones."""
+    body = facts.model_dump(mode="json")
+    written = insert(SourceRow).values(source_key=key, original_sha256=key.original, facts=body, created_at=now())
+    session.execute(written.on_duplicate_key_update(facts=written.inserted.facts))
+
+
+def open_source(
+    workshop: Workshop, key: SourceKey, facts: SourceFacts, restorations: tuple[Restoration, ...] = ()
+) -> Source:
+    """A decoded source, or what restorations make of it; decoded again where the cache has let it go.
+
+    Nothing is opened before a level is asked for, and nothing is held open here.
+    """
+
+    def open_level(number: int) -> AnyPixels:
+        try:
+            return _level(workshop, key, facts, restorations, number)
+        except FileNotFoundError:
+            found = _decode_again(workshop, key)
+            if (found.layout, found.stored) != (facts.layout, facts.stored):
+                # an earlier version read it otherwise; `services.source_upgrades` has not come to it yet
+                know_anew(workshop, key, found)
+                raise UnavailableError("This picture was read anew by this version. Load the page again.") from None
+            return _level(workshop, key, facts, restorations, number)
+
+    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
+
+
+def _level(
+    workshop: Workshop, key: SourceKey, facts: SourceFacts, restorations: tuple[Restoration, ...], number: int
+) -> AnyPixels:
+    if not restorations:
+        return workshop.decoded.level(key, facts, number)
+    name = restorations_key(restorations)
+
+    def make(pixels: AnyPixels, out: AnyPixels) -> None:
+        restore_into(out, StoredPixels(pixels, facts.orientation, facts.profile), restorations)
+
+    return workshop.decoded.derived(key, facts, name, make, number)
+
+
+def decode_received(workshop: Workshop, received: Received) -> SourceFacts:
+    """Decode a file that is not stored yet; its levels go to the decoded store."""
+    return _decode(workshop, received.path, SourceKey.of_file(received.sha256))
+
+
+def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
+    with workshop.originals.scratch_folder() as scratch:
+        levels = scratch / "levels"
+        levels.mkdir()
+        facts = decode_into(workshop.isolated, path, levels, key.page)
+        if not complete(levels, facts):
+            raise UnforeseenError("Decoding it did not finish.")
+        workshop.decoded.keep(key, levels)
+    return facts
+
+
+def decode_stored(workshop: Workshop, key: SourceKey) -> SourceFacts:
+    """Decode a source from its stored file. DamagedStoreError where that is not what it was."""
+    return _decode(workshop, stored_original(workshop, key), key)
+
+
+def know_anew(workshop: Workshop, key: SourceKey, facts: SourceFacts) -> None:
+    """Other facts of a source are true by now; what was worked out from the former ones is forgotten."""
+    with workshop.database.begin() as session:
+        body = facts.model_dump(mode="json")
+        session.execute(update(SourceRow).where(SourceRow.key == key).values(facts=body))
+    OwnCache.forget_facts(workshop)
+
+
+def _decode_again(workshop: Workshop, key: SourceKey) -> SourceFacts:
+    """Decode a source whose pixels the cache let go. DamagedStoreError where that is not possible."""
+    try:
+        return decode_stored(workshop, key)
+    except (UnreadableFileError, TooLargeError) as error:
+        raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
+
+
+def stored_original(workshop: Workshop, key: SourceKey) -> Path:
+    """The file of a source, its contents checked against its name. DamagedStoreError where they differ."""
+    try:
+        return workshop.originals.checked_path(key.original)
+    except FileNotFoundError as error:
+        raise DamagedStoreError(
+            "The stored original of this picture is missing or damaged: its contents are no longer what came in. "
+            "Bring the file in once more; everything that was done to the picture stays."
+        ) from error
+
+
+def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[Path, str, SourceFacts]:
+    """Path, file name and facts of an original, byte for byte as it came in.
+
+    DamagedStoreError where the stored file is not what came in any more.
+    """
+    with workshop.database.begin() as session:
+        picture = picture_of(session, actor, picture_id)
+        facts, key = SourceFacts.model_validate(picture.source.facts), SourceKey(picture.source_key)
+        name = picture.file_name
+        note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")
+    return stored_original(workshop, key), name, facts
