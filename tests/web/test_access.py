@@ -36,6 +36,7 @@ def addressed(path: str, work: Work) -> str:
         "picture_id": work.picture_id,
         "place_id": work.place_id,
         "output": work.place_id,
+        "page": 1,
         "person_id": work.visitor.actor.id,
         "token_id": 1,
         "session_id": 1,

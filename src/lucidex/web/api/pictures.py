@@ -42,9 +42,8 @@ def take_another_page(
     app: App, actor: Bearer, picture_id: int, page: Annotated[int, Path(ge=1, le=10_000)]
 ) -> DocumentOut:
     """Another page of the picture's file as a picture of its own, beside it: its document."""
-    return DocumentOut.of(
-        documents.read_picture(app.workshop, actor, take_page(app.workshop, actor, picture_id, page))
-    )
+    taken = take_page(app.workshop, actor, picture_id, page)
+    return DocumentOut.of(documents.read_picture(app.workshop, actor, taken))
 
 
 @router.put("/pictures/{picture_id}/document")
