@@ -35,6 +35,7 @@ from lucidex.services.renderer import Renderer
 from lucidex.services.runs import begin_run, read_progress
 from lucidex.services.worker import give_back, has_work, work
 from lucidex.services.workshop import Workshop
+from lucidex.work.decode_task import decode_into
 from lucidex.work.dispatcher import LocalProcesses
 
 CORES = 2
@@ -93,6 +94,7 @@ def bring_all_in(workshop: Workshop, actor: Actor, paths: list[Path]) -> int:
 def by_product(workshop: Workshop, url: str, paths: list[Path]) -> Whole:
     """The whole way through the services, database, leases, files and checks included."""
     actor = add_person(workshop, f"bench{len(paths)}", "Bench", "a-long-enough-password")
+    decode_into(workshop.isolated, paths[0], Path(tempfile.mkdtemp(dir=workshop.data_folder)))  # all is imported then
     start = time.perf_counter()
     folio = bring_all_in(workshop, actor, paths)
     brought_in = time.perf_counter() - start

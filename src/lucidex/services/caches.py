@@ -31,6 +31,11 @@ class CappedCache(Generic[Key, Cached]):
         with self._lock:
             self._held.clear()
 
+    def forget(self, key: Key) -> None:
+        """Forget the thing under a key."""
+        with self._lock:
+            self._held.pop(key, None)
+
     def put(self, key: Key, thing: Cached) -> None:
         """Keep a thing; the least recently used make room. What is heavier than the limit is not kept."""
         with self._lock:

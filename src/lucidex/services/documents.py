@@ -221,13 +221,15 @@ def read_history(workshop: Workshop, actor: Actor, picture_id: int) -> list[Hist
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id)
         current = session.get_one(Document, picture.id).snapshot_id
-        found = select(Snapshot, Person.name).join(Person).where(Snapshot.picture_id == picture.id)
+        # without the bodies, which are all that is large
+        found = select(Snapshot.id, Snapshot.parent_id, Snapshot.summary, Snapshot.created_at, Person.name)
+        found = found.join(Person, Person.id == Snapshot.person_id).where(Snapshot.picture_id == picture.id)
         rows = list(session.execute(found.order_by(Snapshot.id.desc())))
-        counting = _ancestors({row.id: row.parent_id for row, _ in rows}, current)
-        return [
-            HistoryEntry(row.id, row.summary, name, row.created_at, row.id == current, row.id in counting)
-            for row, name in rows
-        ]
+    counting = _ancestors({row.id: row.parent_id for row in rows}, current)
+    return [
+        HistoryEntry(row.id, row.summary, row.name, row.created_at, row.id == current, row.id in counting)
+        for row in rows
+    ]
 
 
 def _ancestors(parents: dict[int, int | None], start: int) -> set[int]:

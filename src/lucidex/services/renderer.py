@@ -39,7 +39,7 @@ COMPARED = Size(560, 420)
 LEASE = timedelta(seconds=120)
 MAX_WAITED_S = 150.0
 USED_EVERY = timedelta(hours=12)  # how finely it is known when a result was used last
-WAIT_BETWEEN_LOOKS_S = 0.05
+FIRST_WAIT_S, LONGEST_WAIT_S = 0.03, 0.5
 PREVIEW_CACHE_BYTES = 96_000_000
 PIXEL_CACHE_BYTES = 256_000_000
 KEPT_UP_TO_PIXELS = 8_000_000
@@ -69,6 +69,7 @@ class Renderer:
         self._workshop = workshop
         self._preview_slots = threading.BoundedSemaphore(2)
         self._file_slots = threading.BoundedSemaphore(files_at_once)
+        self._underway: dict[str, threading.Event] = {}  # files that this process computes, by their keys
         self._previews: CappedCache[str, bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
         self._pixels: CappedCache[Hashable, pyvips.Image] = CappedCache(kept_bytes, bytes_of)
 
@@ -111,7 +112,7 @@ class Renderer:
         it, so that others can free what it held where it is gone.
         """
         key, holder = rendering.key, holder or self._workshop.new_holder()
-        deadline = time.monotonic() + MAX_WAITED_S
+        deadline, looks = time.monotonic() + MAX_WAITED_S, 0
         while True:
             check_wanted()
             if time.monotonic() > deadline:
@@ -121,13 +122,22 @@ class Renderer:
                 return done
             if mine:
                 return self._render_as(holder, key, rendering, on_stored)
-            time.sleep(WAIT_BETWEEN_LOOKS_S)
+            self._wait(key, looks)
+            looks += 1
 
     def overlay(self, rendering: RenderRequest) -> bytes:
         """What is drawn onto the finished size, alone on a clear ground, as PNG; no larger than a screen needs."""
         with self._preview_slots:
             drawn = draw_finish(rendering.chosen, rendering.assets, OVERLAY_EDGE)
             return encode(drawn, PNG, Encoding(None, hurried=True))
+
+    def _wait(self, key: str, looks: int) -> None:
+        """Until it may be there: at once where this process computes it, else longer after each look in vain."""
+        underway = self._underway.get(key)
+        if underway is not None:
+            underway.wait(LONGEST_WAIT_S)
+        else:
+            time.sleep(min(FIRST_WAIT_S * 1.5**looks, LONGEST_WAIT_S))
 
     def known(self, rendering: RenderRequest) -> StoredResult | None:
         """The finished file where it is in the store already."""
@@ -241,6 +251,16 @@ class Renderer:
                 return None, bool(taken.rowcount == 1)  # type: ignore[attr-defined]
 
     def _render_as(self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None) -> StoredResult:
+        self._underway[key] = ended = threading.Event()
+        try:
+            return self._render_held(holder, key, rendering, on_stored)
+        finally:
+            self._underway.pop(key, None)
+            ended.set()
+
+    def _render_held(
+        self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None
+    ) -> StoredResult:
         try:
             with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
                 content, statistics = self._compute(rendering)
@@ -264,7 +284,8 @@ def _row(session: Session, key: str) -> Result | None:
 
 def _record(session: Session, holder: str, key: str, **values: object) -> None:
     """Written by whoever holds it only; the file itself is the same whoever made it."""
-    session.execute(update(Result).where(Result.key_sha256 == key, Result.holder == holder).values(**values))
+    writing = update(Result).where(Result.key_sha256 == key, Result.holder == holder)
+    session.execute(writing.values(**values).execution_options(synchronize_session=False))
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:

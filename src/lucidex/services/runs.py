@@ -1,5 +1,6 @@
 """Runs: many pictures in many places as one list of cells, kept in the database from its listing to its end."""
 
+import time
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -10,6 +11,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
+from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_picture, read_pictures
 from lucidex.services.folios import FolioView, folio_of, read_folio
 from lucidex.services.people import Actor
@@ -19,6 +21,7 @@ from lucidex.services.workshop import Workshop
 
 MAX_CELLS = 20_000
 RATED_BY = 24  # cells ended last: what is left is judged by them
+FRESH_SECONDS = 0.4
 STALE_AFTER = timedelta(seconds=60)  # since the last cell ended: after a pause, nothing can be said yet
 
 
@@ -146,6 +149,9 @@ class Progress:
         return self.state in {RunState.RUNNING, RunState.PAUSED}
 
 
+_seen: OwnCache[tuple[int, str], tuple[float, Progress]] = OwnCache(256)
+
+
 def run_of(session: Session, actor: Actor, run_id: int, to_change: bool = False) -> Run:
     """The run, or NotFoundError where its folio is not the person's to see; errors as for it where it is changed."""
     run = session.get(Run, run_id)
@@ -169,6 +175,20 @@ def read_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:
     """How far a run is."""
     with workshop.database.begin() as session:
         return _progress(session, run_of(session, actor, run_id))
+
+
+def follow_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:
+    """The same to within `FRESH_SECONDS`: all who follow a run here share one look at its cells."""
+    seen = _seen.of(workshop)
+    with workshop.database.begin() as session:
+        run = run_of(session, actor, run_id)
+        known = seen.get((run_id, run.state))
+        if known is not None and time.monotonic() - known[0] < FRESH_SECONDS:
+            return known[1]
+        progress = _progress(session, run)
+    seen.forget((run_id, run.state))
+    seen.put((run_id, run.state), (time.monotonic(), progress))
+    return progress
 
 
 def _progress(session: Session, run: Run) -> Progress:

@@ -48,6 +48,7 @@ _log = logging.getLogger(__name__)
 # what a run sees throughout, whatever changes meanwhile
 _states: OwnCache[int, PictureState] = OwnCache(4_096, of_facts=True)
 _demands: OwnCache[tuple[int, int], PlaceDemand] = OwnCache(4_096)
+_RUNNING = select(Run.id).where(Run.state == RunState.RUNNING).order_by(Run.id)
 # asked for one after the other: each is found by the index of cells, however many others a run has
 _OPEN = (
     Cell.state == CellState.WAITING,
@@ -80,7 +81,7 @@ def has_work(workshop: Workshop) -> bool:
 
 def _next_open(session: Session, for_update: bool) -> Cell | None:
     """The first cell that nobody holds: of the oldest run, those that wait before those whose holder is gone."""
-    runs = list(session.scalars(select(Run.id).where(Run.state == RunState.RUNNING).order_by(Run.id)))
+    runs = list(session.scalars(_RUNNING))
     for run_id in runs:
         for is_open in _OPEN:
             found = select(Cell).where(Cell.run_id == run_id, is_open).order_by(Cell.id).limit(1)
@@ -106,15 +107,12 @@ def take_cell(workshop: Workshop, holder: str) -> Taken | None:
                 continue
             if cell.state == CellState.TAKEN and cell.holder is not None:
                 release_leases_of(session, cell.holder)  # or its result would be waited for until that lease ends too
-            taking = update(Cell).where(Cell.id == cell.id)
-            session.execute(
-                taking.values(
-                    state=CellState.TAKEN, holder=holder, lease_until=from_now(LEASE), attempt=cell.attempt + 1
-                )
-            )
-            session.refresh(cell)
+            attempt = cell.attempt + 1  # nobody else writes it: the row is locked
+            taking = update(Cell).where(Cell.id == cell.id).execution_options(synchronize_session=False)
+            values = {"state": CellState.TAKEN, "holder": holder, "lease_until": from_now(LEASE), "attempt": attempt}
+            session.execute(taking.values(values))
             seat = (cell.id, cell.run_id, cell.picture_id, cell.place_id, cell.snapshot_id)
-            return Taken(*seat, OutputId(cell.output), cell.attempt, holder)
+            return Taken(*seat, OutputId(cell.output), attempt, holder)
 
 
 def _end_runs(session: Session) -> None:
@@ -204,7 +202,8 @@ def _note_done(session: Session, taken: Taken, done: StoredResult) -> None:
 
 
 def _write_end(session: Session, taken: Taken, **values: object) -> None:
-    session.execute(update(Cell).where(*_still_held(taken)).values(ended_at=now(), lease_until=None, **values))
+    ending = update(Cell).where(*_still_held(taken)).execution_options(synchronize_session=False)
+    session.execute(ending.values(ended_at=now(), lease_until=None, **values))
 
 
 def _still_held(taken: Taken) -> tuple[ColumnElement[bool], ...]:

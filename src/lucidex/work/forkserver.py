@@ -8,7 +8,7 @@ import multiprocessing
 from multiprocessing import forkserver
 
 context = multiprocessing.get_context("forkserver")
-context.set_forkserver_preload(["lucidex.work.decode_task", "lucidex.services.worker"])
+context.set_forkserver_preload(["lucidex.services.preload"])
 
 
 def get_ready() -> None:

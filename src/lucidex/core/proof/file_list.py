@@ -94,13 +94,14 @@ def list_files(pattern: str, namings: list[Naming]) -> list[ListedFile]:
     pattern = check_pattern(pattern)
     paths = [_path(pattern, naming) for naming in namings]
     taken: set[str] = set()
+    following: dict[str, int] = {}
     listed = []
     for (path, message), naming in zip(paths, namings, strict=True):
         if len(path) > MAX_PATH:
             raise NotUnderstoodError(
                 f"This pattern makes a path of {len(path)} letters; at most {MAX_PATH} are taken."
             )
-        free = _free(path, naming.format.output.suffix, taken)
+        free = _free(path, naming.format.output.suffix, taken, following)
         taken.add(free)
         clash = "Another file would have the same name, so this one is numbered." if free != path else ""
         listed.append(ListedFile(free, clash or message))
@@ -122,8 +123,10 @@ def _plain(part: str) -> str:
     return _RESERVED.sub(r"\1-", plain[:MAX_PART])
 
 
-def _free(path: str, suffix: str, taken: set[str]) -> str:
-    stem, number, free = path.removesuffix(suffix), 2, path
+def _free(path: str, suffix: str, taken: set[str], following: dict[str, int]) -> str:
+    """The path, or with the next number that is free; `following` remembers how far each path has come."""
+    stem, number, free = path.removesuffix(suffix), following.get(path, 2), path
     while free in taken:
         free, number = f"{stem}-{number}{suffix}", number + 1
+    following[path] = number
     return free

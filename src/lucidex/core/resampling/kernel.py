@@ -94,6 +94,18 @@ def _sum_across(laid: Any, first: Any, weights: Any, bands: Any, n: int, out: An
                 out[r, x * bands + b] = sums[b * TOGETHER + r]
 
 
+def load() -> None:
+    """Have the kernels read from their cache, or compiled, and no thread started: for a process that will fork."""
+    first, weights = np.zeros(1, np.int64), np.ones((1, 1), np.float32)
+    for kind in (np.uint8, np.uint16, np.float32):
+        for is_mapped in (False, True):
+            pixels = np.zeros((1, 3), kind)
+            pixels.flags.writeable = not is_mapped
+            resample_rows(pixels, first, weights, first, weights, 3, np.empty((1, 3), np.float32))
+    for out in (np.empty(1, np.uint8), np.empty(1, np.uint16)):
+        rounded(np.zeros(1, np.float32), np.float32(255), out)
+
+
 @compiled
 def rounded(values: Any, most: Any, out: Any) -> None:
     """Floats to whole numbers from 0 to `most`, halves upwards; both flat."""

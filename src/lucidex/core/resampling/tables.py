@@ -6,11 +6,13 @@ Both numbers are real: a table is worked out in 64 bits, whatever the window, so
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
 LOBES = 3
+KEPT_TABLES, KEPT_UP_TO_TAPS = 24, 20_000  # at most some 12 MB of them
 CUBIC = -0.75  # the slope of the cubic at 1, as image libraries commonly have it
 
 Floats = npt.NDArray[np.float64]
@@ -60,7 +62,15 @@ def _cubic(x: Floats) -> Floats:
 
 def lanczos_table(axis: Axis) -> Table:
     """For reducing: Lanczos with three lobes, as wide as the reduction (Duchon 1979, Lanczos filtering)."""
+    return _kept_lanczos(axis) if axis.count * axis.step <= KEPT_UP_TO_TAPS else _new_lanczos(axis)
+
+
+def _new_lanczos(axis: Axis) -> Table:
     return _table(axis, _lanczos, LOBES * max(axis.step, 1.0), max(axis.step, 1.0))
+
+
+# the same place asks for the same table picture after picture, and a moving slider for each of its drafts
+_kept_lanczos = lru_cache(KEPT_TABLES)(_new_lanczos)
 
 
 def cubic_table(axis: Axis) -> Table:

@@ -29,6 +29,7 @@ from lucidex.web.routines.use import use_sheet
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
+SHOWN_STATES = 200  # of a history, until somebody asks for all
 MAX_TYPED = 400  # what is longer is no size and no step
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -158,10 +159,12 @@ def make_again(at: Bench) -> HTMLResponse:
 
 
 @router.get("/pictures/{picture_id}/history")
-def history(at: Bench) -> HTMLResponse:
-    """Every state of the picture, with times and names."""
+def history(at: Bench, all: bool = False) -> HTMLResponse:
+    """The states of the picture, with times and names: the newest ones, or all."""
     entries = read_history(at.app.workshop, at.actor, at.picture_id)
-    return partial(at.request, "bench/history.html", entries=entries, picture_id=at.picture_id, place=at.place)
+    shown = entries if all else entries[:SHOWN_STATES]
+    values = {"entries": shown, "earlier": len(entries) - len(shown), "picture_id": at.picture_id, "place": at.place}
+    return partial(at.request, "bench/history.html", **values)
 
 
 @router.post("/pictures/{picture_id}/history/{snapshot_id}")

@@ -1,5 +1,6 @@
 """Runs from the sheet's foot: begun, paused, gone on with, stopped, followed, and fetched as one archive."""
 
+import contextlib
 import json
 from collections.abc import AsyncIterator
 from typing import Annotated, Any
@@ -7,6 +8,7 @@ from typing import Annotated, Any
 import anyio
 from fastapi import APIRouter, Depends, Form, Request
 from sqlalchemy.exc import SQLAlchemyError
+from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse, StreamingResponse
 
@@ -21,7 +23,7 @@ from lucidex.web.templating import partial
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
-LOOK_EVERY_S = 0.5
+LOOK_EVERY_S, PING_SECONDS = 0.5, 20
 
 
 @router.post("/folios/{folio_id}/runs")
@@ -83,27 +85,24 @@ def foot_of(app: AppContext, actor: SignedIn, run: runs.Progress) -> dict[str, A
 
 
 @router.get("/runs/{run_id}/events")
-async def events(request: Request, app: App, actor: SignedIn, run_id: int) -> StreamingResponse:
+async def events(request: Request, app: App, actor: SignedIn, run_id: int) -> EventSourceResponse:
     """Progress as server-sent events (HTML Living Standard), until the run is over or the page is gone."""
     await run_in_threadpool(runs.read_progress, app.workshop, actor, run_id)  # refuses before the stream begins
 
-    async def stream() -> AsyncIterator[str]:
-        message = ""
-        while not await request.is_disconnected():
-            try:
-                progress = await run_in_threadpool(runs.read_progress, app.workshop, actor, run_id)
-            except SQLAlchemyError:  # the database is away for a moment: the page keeps what it shows
-                await anyio.sleep(LOOK_EVERY_S)
-                continue
-            now_message = json.dumps(_message(progress))
-            if now_message != message:
-                message = now_message
-                yield f"data: {message}\n\n"
-            if not progress.is_open:
-                return
+    async def stream() -> AsyncIterator[ServerSentEvent]:
+        latest = ""
+        while True:
+            # a database that is away for a moment: the page keeps what it shows
+            with contextlib.suppress(SQLAlchemyError):
+                progress = await run_in_threadpool(runs.follow_progress, app.workshop, actor, run_id)
+                if (message := json.dumps(_message(progress))) != latest:
+                    latest = message
+                    yield ServerSentEvent(data=message)
+                if not progress.is_open:
+                    return
             await anyio.sleep(LOOK_EVERY_S)
 
-    return StreamingResponse(stream(), media_type="text/event-stream")
+    return EventSourceResponse(stream(), ping=PING_SECONDS)
 
 
 def _message(progress: runs.Progress) -> dict[str, object]:

@@ -1,0 +1,11 @@
+"""Imported once by the server process from which others are forked, so that they find it all there: no thread, no
+connection and no secret is in it."""
+
+from sqlalchemy.orm import configure_mappers
+
+import lucidex.services.worker
+import lucidex.work.decode_task  # noqa: F401 - what its processes do
+from lucidex.core.resampling import kernel
+
+configure_mappers()
+kernel.load()
