@@ -17,7 +17,7 @@ from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
 from lucidex.records.models import Cell, CellState, Result, Run, RunState, Scope, now
-from lucidex.services import folios, logos, renderer, routines, runs, worker
+from lucidex.services import folios, logos, results, routines, runs, worker
 from lucidex.services.caches import CappedCache
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
@@ -116,7 +116,7 @@ def test_leases_go_by_the_databases_clock(
     for off in (timedelta(days=-1), timedelta(days=1)):
         run_id = runs.begin_run(workshop, actor, folio, f"{{name}}-{off.days}")
         with monkeypatch.context() as wrong:
-            for module in (worker, renderer):
+            for module in (worker, results):
                 wrong.setattr(module, "now", lambda off=off: now() + off)
             taken = worker.take_cell(workshop, "a" * 32)
             assert taken is not None
@@ -134,7 +134,7 @@ def test_a_start_frees_only_what_its_own_processes_held(workshop: Workshop, acto
     with workshop.database.begin() as session:
         session.add(Result(key_sha256=f"{run_id:064x}", holder="f" * 32, lease_until=now() + timedelta(hours=1)))
     worker.free_cells(workshop)
-    renderer.release_leases(workshop)
+    results.release_leases(workshop)
     assert cell_of(workshop, run_id).state == CellState.TAKEN
     with workshop.database.begin() as session:
         held = session.scalar(select(Result).where(Result.key_sha256 == f"{run_id:064x}"))

@@ -3,12 +3,13 @@
 import io
 import threading
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 from PIL import Image
 from sqlalchemy import select, update
 
-from lucidex.core.errors import OutOfRangeError, UserError
+from lucidex.core.errors import OutOfRangeError, UnavailableError, UserError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
@@ -16,13 +17,19 @@ from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
 from lucidex.services import edits
+from lucidex.services import renderer as renderer_module
 from lucidex.services.documents import PictureState, change, read_picture, undo
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
-from lucidex.services.renderer import OnStored, Renderer, StoredResult, _record
+from lucidex.services.renderer import Renderer
+from lucidex.services.results import OnStored, StoredResult, done_or_mine, record
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
+
+
+def known_one(renderer: Renderer, rendering: RenderRequest) -> StoredResult | None:
+    return renderer.known([rendering]).get(rendering.key)
 
 
 @pytest.fixture
@@ -86,7 +93,7 @@ def test_taking_a_change_back_finds_the_earlier_file(
     turned = change(workshop, actor, state.picture_id, 1, "turn", edits.add_step(Turn(direction=Direction.LEFT)))
     assert renderer.render_file(placed(workshop, turned, "320x200").rendering).key != before.key
     back = undo(workshop, actor, state.picture_id, turned.version)
-    known = renderer.known(placed(workshop, back, "320x200").rendering)
+    known = known_one(renderer, placed(workshop, back, "320x200").rendering)
     assert known is not None
     assert known.key == before.key
 
@@ -97,23 +104,23 @@ def test_a_key_is_computed_once_however_many_ask(
     computed: list[str] = []
     everybody_asked = threading.Barrier(6)
     asked = threading.local()
-    compute, ask = Renderer._compute, Renderer._done_or_mine
+    compute, ask = Renderer._compute, renderer_module.done_or_mine
 
     def counting(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         computed.append(rendering.key)
         return compute(self, rendering)
 
     def after_everybody(
-        self: Renderer, key: str, holder: str, on_stored: OnStored | None
+        shop: Workshop, key: str, holder: str, on_stored: OnStored | None
     ) -> tuple[StoredResult | None, bool]:
-        answer = ask(self, key, holder, on_stored)
+        answer = ask(shop, key, holder, on_stored)
         if not hasattr(asked, "once"):
             asked.once = True
             everybody_asked.wait(20)
         return answer
 
     monkeypatch.setattr(Renderer, "_compute", counting)
-    monkeypatch.setattr(Renderer, "_done_or_mine", after_everybody)
+    monkeypatch.setattr(renderer_module, "done_or_mine", after_everybody)
     result = placed(workshop, state, "333x111")
     files: list[str] = []
     threads = [
@@ -158,11 +165,11 @@ def test_a_holder_that_lost_its_lease_cannot_overwrite(
 ) -> None:
     """Fencing: a result is recorded only by the holder that the row names."""
     result = placed(workshop, state, "213x99")
-    assert renderer._done_or_mine(result.rendering.key, "a" * 32, None) == (None, True)
+    assert done_or_mine(workshop, result.rendering.key, "a" * 32, None) == (None, True)
     with workshop.database.begin() as session:
         session.execute(update(Result).where(Result.key_sha256 == result.rendering.key).values(holder="b" * 32))
     with workshop.database.begin() as session:
-        _record(session, "a" * 32, result.rendering.key, blob_sha256="0" * 64)
+        record(session, "a" * 32, StoredResult(Path("0" * 64), 1, result.rendering.key))
     with workshop.database.begin() as session:
         row = session.scalar(select(Result).where(Result.key_sha256 == result.rendering.key))
         assert row is not None
@@ -188,3 +195,36 @@ def test_what_a_format_cannot_hold_is_refused_in_words(workshop: Workshop, state
         placed(workshop, state, "17000x3 as webp")
     with pytest.raises(UserError, match="too large"):
         placed(workshop, state, "2900 %")
+
+
+def test_files_made_together_are_the_files_made_one_by_one(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sizes = ("71x41", "72x42 as png", "73x43 as webp")
+    asked = [placed(workshop, state, typed).rendering for typed in sizes]
+    known = renderer.render_file(asked[0])
+    held = placed(workshop, state, "74x44").rendering  # somebody else computes it, and dies
+    assert done_or_mine(workshop, held.key, "d" * 32, None) == (None, True)
+    with workshop.database.begin() as session:
+        session.execute(update(Result).where(Result.key_sha256 == held.key).values(lease_until=now()))
+    broken = placed(workshop, state, "75x45").rendering
+    compute = Renderer._compute
+
+    def failing(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+        if rendering.key == broken.key:
+            raise UnavailableError("Not today.")
+        return compute(self, rendering)
+
+    with monkeypatch.context() as today:
+        today.setattr(Renderer, "_compute", failing)
+        made = renderer.render_together([*asked, held, broken, asked[1]])
+    assert set(made) == {one.key for one in (*asked, held, broken)}
+    assert made[asked[0].key] == known
+    assert isinstance(made[broken.key], UnavailableError)
+    other = Renderer(workshop)
+    for one in (*asked, held):
+        result = made[one.key]
+        assert isinstance(result, StoredResult)
+        assert result.path.read_bytes() == other.render_file(one).path.read_bytes()
+        assert renderer.known([one]) == {one.key: result}
+    assert isinstance(renderer.render_together([broken])[broken.key], StoredResult), "and nothing stays leased"

@@ -213,7 +213,7 @@ def test_a_cut_result_is_made_anew_when_it_is_asked_for(
     result = renderer.render_file(rendering)
     whole = result.path.read_bytes()
     result.path.write_bytes(whole[:-5])
-    assert renderer.known(rendering) is None
+    assert renderer.known([rendering]) == {}
     assert renderer.render_file(rendering).path.read_bytes() == whole
 
 

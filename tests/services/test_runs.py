@@ -319,6 +319,7 @@ def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
     with workshop.database.begin() as session:
         assert session.scalar(select(Run.ended_at).where(Run.id == run_id)) is not None
     assert killed
+    workshop.results.sweep()  # as a start does
     assert not list(Path(workshop.data_folder / "results" / "incoming").iterdir()), "no half file is left"
 
 

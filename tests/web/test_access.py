@@ -55,7 +55,7 @@ def addressed(path: str, work: Work) -> str:
 
 QUERIES = {
     "variant": "?value=1",
-    "frame": "?width=10&height=10",
+    "frames": "?on=1:10x10",
     "weight": "?format=jpeg",
     "pictures": "?name=x.jpg",
     "size": "?text=3x3",

@@ -23,7 +23,8 @@ from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.launch.sockets import listen
 from lucidex.records.migration import migrate
 from lucidex.services.people import add_person, find_login
-from lucidex.services.renderer import Renderer, release_leases
+from lucidex.services.renderer import Renderer
+from lucidex.services.results import release_leases
 from lucidex.services.worker import free_cells, give_back, has_work, work
 from lucidex.services.workshop import Workshop
 from lucidex.web.app import create_app

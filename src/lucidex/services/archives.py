@@ -22,7 +22,8 @@ from lucidex.services.events import EventKind, note
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer, forget_result
+from lucidex.services.renderer import Renderer
+from lucidex.services.results import forget_result
 from lucidex.services.runs import run_of
 from lucidex.services.workshop import Workshop
 

@@ -6,7 +6,7 @@ from typing import Generic, TypeVar
 from weakref import WeakKeyDictionary
 
 import pyvips
-from cachetools import LRUCache
+from cachetools import LRUCache, TTLCache
 
 from lucidex.services.workshop import Workshop
 
@@ -41,6 +41,29 @@ class CappedCache(Generic[Key, Cached]):
         with self._lock:
             if key not in self._held and self._weigh(thing) <= self._held.maxsize:
                 self._held[key] = thing
+
+
+class BriefCache(Generic[Key, Cached]):
+    """Things that are true for some seconds, at most so many; for several threads."""
+
+    def __init__(self, limit: int, seconds: float) -> None:
+        self._held: TTLCache[Key, Cached] = TTLCache(limit, seconds)
+        self._lock = threading.Lock()
+
+    def get(self, key: Key) -> Cached | None:
+        """The thing under a key, while it holds."""
+        with self._lock:
+            return self._held.get(key)
+
+    def put(self, key: Key, thing: Cached) -> None:
+        """Keep a thing from now on."""
+        with self._lock:
+            self._held[key] = thing
+
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._held.clear()
 
 
 class OwnCache(Generic[Key, Cached]):

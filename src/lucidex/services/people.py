@@ -1,6 +1,8 @@
 """Accounts: who there is, passwords, and what an administrator does with both."""
 
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from argon2 import PasswordHasher
@@ -12,6 +14,7 @@ from sqlalchemy.orm import Session
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.records.models import MAX_NAME, ApiToken, Person, SignIn, now
 from lucidex.services.events import EventKind, note
+from lucidex.services.known_sessions import known_sessions
 from lucidex.services.workshop import Workshop
 
 MIN_PASSWORD, MAX_PASSWORD = 10, 1_000
@@ -31,6 +34,14 @@ class Actor:
     name: str
     is_admin: bool = False
     may_change: bool = True
+
+
+@contextmanager
+def _changing(workshop: Workshop) -> Iterator[Session]:
+    """A transaction after which nobody is known as they were before."""
+    with workshop.database.begin() as session:
+        yield session
+    known_sessions(workshop).clear()
 
 
 def actor_of(person: Person, may_change: bool = True) -> Actor:
@@ -117,7 +128,7 @@ def rename_person(workshop: Workshop, actor: Actor, person_id: int, name: str) -
     """Another name for an account, one's own or, for an administrator, anybody's."""
     if person_id != actor.id:
         check_admin(actor)
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, person_id)
         person.name = " ".join(name.split())[:MAX_NAME] or person.name
 
@@ -127,7 +138,7 @@ def change_password(workshop: Workshop, actor: Actor, old: str, new: str, keep_s
     hashed = _hasher.hash(check_new_password(new))
     if check_password(workshop, actor.login, old) is None:
         raise OutOfRangeError("The present password is another one.")
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, actor.id)
         person.password_hash = hashed
         _end_sessions(session, person.id, keep_session)
@@ -139,7 +150,7 @@ def reset_password(workshop: Workshop, actor: Actor, person_id: int) -> str:
     check_admin(actor)
     fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
     hashed = _hasher.hash(fresh)
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, person_id)
         person.password_hash = hashed
         _end_sessions(session, person.id)
@@ -154,7 +165,7 @@ def disable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
     OutOfRangeError where nobody would be left to open one again.
     """
     check_admin(actor)
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, person_id)
         admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
         if person.is_admin and person.disabled_at is None and (session.scalar(admins.with_for_update()) or 0) < 2:
@@ -168,7 +179,7 @@ def disable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
 def enable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
     """Open a closed account again."""
     check_admin(actor)
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, person_id)
         person.disabled_at = None
         note(session, actor.id or None, EventKind.PEOPLE, f"Opened the account of {person.login} again.")
@@ -177,7 +188,7 @@ def enable_person(workshop: Workshop, actor: Actor, person_id: int) -> None:
 def make_admin(workshop: Workshop, actor: Actor, person_id: int, is_admin: bool) -> None:
     """Make somebody an administrator, or no longer. OutOfRangeError where none would be left."""
     check_admin(actor)
-    with workshop.database.begin() as session:
+    with _changing(workshop) as session:
         person = _person(session, person_id)
         admins = select(func.count()).select_from(Person).where(Person.is_admin, Person.disabled_at.is_(None))
         if person.is_admin and not is_admin and (session.scalar(admins.with_for_update()) or 0) < 2:

@@ -1,22 +1,19 @@
 """Renderings: previews for the screen, finished files for places. Both come from the same `core.render`."""
 
+import logging
 import threading
 import time
-from collections.abc import Callable, Hashable
-from dataclasses import asdict, dataclass, replace
-from datetime import timedelta
-from pathlib import Path
+from collections.abc import Hashable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
+from dataclasses import replace
 
 import pyvips
-from sqlalchemy import ColumnElement, Update, select, update
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
 
 from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, PNG, Encoding, encode, jpeg
-from lucidex.core.errors import UnavailableError
+from lucidex.core.errors import UnavailableError, UnforeseenError, UserError
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Point, Size
 from lucidex.core.picture.content import Raster
@@ -25,37 +22,31 @@ from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
 from lucidex.core.render import composed, draw, draw_finish, resampled_window
 from lucidex.core.source.pyramid import AnyPixels
-from lucidex.records.database import database_clock, from_now
-from lucidex.records.models import Result, now
+from lucidex.records.models import Result
 from lucidex.services.caches import CappedCache, bytes_of
 from lucidex.services.documents import PictureState
 from lucidex.services.render_requests import RenderRequest, for_screen
+from lucidex.services.results import (
+    OnStored,
+    StoredResult,
+    claim,
+    done_or_mine,
+    free,
+    record,
+    stored_results,
+)
 from lucidex.services.workshop import Workshop
 
+_log = logging.getLogger(__name__)
 COMPRESSED_AGAIN_AT = 70  # what places that compress everything again commonly do
 OVERLAY_EDGE = 1_600
 DRAFT_QUALITY = 86  # while a control moves; the picture that stays has a preview's quality
 COMPARED = Size(560, 420)
-LEASE = timedelta(seconds=120)
 MAX_WAITED_S = 150.0
-USED_EVERY = timedelta(hours=12)  # how finely it is known when a result was used last
 FIRST_WAIT_S, LONGEST_WAIT_S = 0.03, 0.5
 PREVIEW_CACHE_BYTES = 96_000_000
 PIXEL_CACHE_BYTES = 256_000_000
 KEPT_UP_TO_PIXELS = 8_000_000
-
-
-@dataclass(frozen=True)
-class StoredResult:
-    """Finished bytes in the store."""
-
-    path: Path
-    byte_count: int
-    key: str
-    statistics: PixelStatistics | None = None
-
-
-OnStored = Callable[[Session, StoredResult], None]
 
 
 class Renderer:
@@ -117,7 +108,7 @@ class Renderer:
             check_wanted()
             if time.monotonic() > deadline:
                 raise UnavailableError("Somebody else's computer is still at this file. Try again in a minute.")
-            done, mine = self._done_or_mine(key, holder, on_stored)
+            done, mine = done_or_mine(self._workshop, key, holder, on_stored)
             if done is not None:
                 return done
             if mine:
@@ -139,10 +130,64 @@ class Renderer:
         else:
             time.sleep(min(FIRST_WAIT_S * 1.5**looks, LONGEST_WAIT_S))
 
-    def known(self, rendering: RenderRequest) -> StoredResult | None:
-        """The finished file where it is in the store already."""
+    def known(self, renderings: Sequence[RenderRequest]) -> dict[str, StoredResult]:
+        """The finished files that are in the store already, by their keys; asked for together."""
         with self._workshop.database.begin() as session:
-            return self._done(session, rendering.key)
+            return stored_results(session, self._workshop.results, [one.key for one in renderings])
+
+    def render_together(self, renderings: Sequence[RenderRequest]) -> dict[str, StoredResult | UserError]:
+        """Several finished files, by their keys: leased, computed and recorded together, two at a time.
+
+        One that cannot be made is told apart by its error. What somebody else computes is waited for.
+        """
+        holder = self._workshop.new_holder()
+        asked = {one.key: one for one in renderings}
+        with self._workshop.database.begin() as session:
+            found: dict[str, StoredResult | UserError] = {**stored_results(session, self._workshop.results, [*asked])}
+            mine = claim(session, [key for key in asked if key not in found], holder)
+        made = self._computed_together(holder, [asked[key] for key in asked if key in mine])
+        with self._workshop.database.begin() as session:
+            for key, result in made.items():
+                if isinstance(result, StoredResult):
+                    record(session, holder, result)
+                else:
+                    free(session, Result.key_sha256 == key, Result.holder == holder)
+        found |= made
+        for key, one in asked.items():
+            if key not in found:
+                try:
+                    found[key] = self.render_file(one)
+                except UserError as error:
+                    found[key] = error
+        return found
+
+    def _computed_together(self, holder: str, renderings: list[RenderRequest]) -> dict[str, StoredResult | UserError]:
+        def made(rendering: RenderRequest) -> StoredResult | UserError:
+            try:
+                return self._computed(rendering)
+            except UserError as error:
+                return error
+            except Exception as error:  # noqa: BLE001 - it ends this file and not the others
+                _log.exception("result %s", rendering.key)
+                return UnforeseenError(f"{type(error).__name__} while it was made; the log says more.")
+
+        if not renderings:
+            return {}
+        events = {one.key: threading.Event() for one in renderings}
+        self._underway.update(events)
+        try:
+            with ThreadPoolExecutor(2) as pool:
+                contexts = [copy_context() for _ in renderings]
+                done = list(pool.map(lambda context, one: context.run(made, one), contexts, renderings))
+        except BaseException:
+            with self._workshop.database.begin() as session:
+                free(session, Result.holder == holder)
+            raise
+        finally:
+            for key, event in events.items():
+                self._underway.pop(key, None)
+                event.set()
+        return {one.key: result for one, result in zip(renderings, done, strict=True)}
 
     def raster(self, state: PictureState, document: PictureDocument) -> Raster:
         """A document's picture on the canonical raster: what automatic steps look at."""
@@ -205,51 +250,6 @@ class Renderer:
                 self._pixels.put(key, part)
         return part
 
-    def _done(self, session: Session, key: str) -> StoredResult | None:
-        row = _row(session, key)
-        return self._of_row(row) if row is not None else None
-
-    def _of_row(self, row: Result) -> StoredResult | None:
-        """The file that a row speaks of, where it is still there."""
-        try:
-            path = self._workshop.results.path(row.blob_sha256 or "")
-            if path.stat().st_size != row.byte_count:
-                return None
-        except FileNotFoundError:
-            return None
-        statistics = None if row.busy_share is None else PixelStatistics(row.busy_share, row.fineness)
-        return StoredResult(path, row.byte_count or 0, row.key_sha256, statistics)
-
-    def _done_or_mine(self, key: str, holder: str, on_stored: OnStored | None) -> tuple[StoredResult | None, bool]:
-        """The file that is there already, or else whether the holder may compute it."""
-        try:
-            with self._workshop.database.begin() as session:
-                row = _row(session, key)
-                done = self._of_row(row) if row is not None else None
-                if row is None:
-                    session.execute(insert(Result).values(_new(key, holder)))
-                elif done is None:  # its file is gone or cut: free for whoever takes it
-                    session.execute(_free(Result.id == row.id, Result.blob_sha256 == row.blob_sha256))
-                    return None, False
-                else:
-                    if now() - row.used_at > USED_EVERY:
-                        row.used_at = now()
-                    if on_stored is not None:
-                        on_stored(session, done)
-            return done, done is None
-        except IntegrityError:
-            with self._workshop.database.begin() as session:
-                taken = session.execute(
-                    update(Result)
-                    .where(
-                        Result.key_sha256 == key,
-                        Result.blob_sha256.is_(None),
-                        Result.lease_until <= database_clock(),
-                    )
-                    .values(holder=holder, lease_until=from_now(LEASE))
-                )
-                return None, bool(taken.rowcount == 1)  # type: ignore[attr-defined]
-
     def _render_as(self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None) -> StoredResult:
         self._underway[key] = ended = threading.Event()
         try:
@@ -262,30 +262,23 @@ class Renderer:
         self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None
     ) -> StoredResult:
         try:
-            with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
-                content, statistics = self._compute(rendering)
-            blob = self._workshop.results.put(content)
+            result = self._computed(rendering)
         except BaseException:
             with self._workshop.database.begin() as session:
-                session.execute(_free(Result.key_sha256 == key, Result.holder == holder))
+                free(session, Result.key_sha256 == key, Result.holder == holder)
             raise
-        composed = StoredResult(self._workshop.results.path(blob), len(content), key, statistics)
         with self._workshop.database.begin() as session:
-            values = {"blob_sha256": blob, "byte_count": len(content), "used_at": now(), **asdict(statistics)}
-            _record(session, holder, key, **values)
+            record(session, holder, result)
             if on_stored is not None:
-                on_stored(session, composed)
-        return composed
+                on_stored(session, result)
+        return result
 
-
-def _row(session: Session, key: str) -> Result | None:
-    return session.scalar(select(Result).where(Result.key_sha256 == key, Result.blob_sha256.is_not(None)))
-
-
-def _record(session: Session, holder: str, key: str, **values: object) -> None:
-    """Written by whoever holds it only; the file itself is the same whoever made it."""
-    writing = update(Result).where(Result.key_sha256 == key, Result.holder == holder)
-    session.execute(writing.values(**values).execution_options(synchronize_session=False))
+    def _computed(self, rendering: RenderRequest) -> StoredResult:
+        """Computed and in the store, not yet recorded."""
+        with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
+            content, statistics = self._compute(rendering)
+        blob = self._workshop.results.put(content)
+        return StoredResult(self._workshop.results.path(blob), len(content), rendering.key, statistics)
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:
@@ -296,38 +289,3 @@ def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:
         raise UnavailableError(
             f"{rendering.size} could not be written as {rendering.format.label}. Try again, or choose another format."
         ) from error
-
-
-def _new(key: str, holder: str) -> dict[str, object]:
-    moment = now()
-    return {
-        "key_sha256": key,
-        "holder": holder,
-        "lease_until": from_now(LEASE),
-        "created_at": moment,
-        "used_at": moment,
-    }
-
-
-def _free(*where: ColumnElement[bool]) -> Update:
-    """A result that whoever wants it may compute at once."""
-    return update(Result).where(*where).values(blob_sha256=None, byte_count=None, lease_until=database_clock())
-
-
-def release_leases_of(session: Session, holder: str) -> None:
-    """What somebody held who is gone is free at once."""
-    session.execute(_free(Result.holder == holder, Result.blob_sha256.is_(None)))
-
-
-def release_leases(workshop: Workshop) -> None:
-    """After a restart nobody of this installation computes any more: what its killed processes held is free."""
-    with workshop.database.begin() as session:
-        mine = Result.holder.startswith(workshop.installation)
-        session.execute(_free(mine, Result.blob_sha256.is_(None)))
-
-
-def forget_result(workshop: Workshop, blob_sha256: str) -> None:
-    """A stored file is not what it was: it is made anew when it is wanted next."""
-    with workshop.database.begin() as session:
-        session.execute(_free(Result.blob_sha256 == blob_sha256))
-    workshop.results.remove(blob_sha256)

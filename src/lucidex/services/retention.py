@@ -29,7 +29,7 @@ from lucidex.records.models import (
     now,
 )
 from lucidex.services.events import EventKind, forget_old_events, note
-from lucidex.services.renderer import forget_result
+from lucidex.services.results import forget_result
 from lucidex.services.workshop import Workshop
 
 RESULTS_UNUSED_FOR = timedelta(days=14)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import joinedload
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.records.models import ApiToken, Scope, SignIn, now
 from lucidex.services.events import EventKind, note
+from lucidex.services.known_sessions import known_sessions
 from lucidex.services.people import Actor, actor_of
 from lucidex.services.workshop import Workshop
 
@@ -46,15 +47,21 @@ def begin_session(workshop: Workshop, actor: Actor, address: str, browser: str) 
 
 def find_session(workshop: Workshop, secret: str) -> Session | None:
     """The session of what a browser holds; None where it ended, ran out, or its account is closed."""
+    digest = _digest(secret)
+    known = known_sessions(workshop).get(digest)
+    if isinstance(known, Session):
+        return known
     with workshop.database.begin() as session:
-        found = select(SignIn).options(joinedload(SignIn.person)).where(SignIn.digest == _digest(secret))
+        found = select(SignIn).options(joinedload(SignIn.person)).where(SignIn.digest == digest)
         row = session.scalar(found)
         moment = now()
         if row is None or row.person.disabled_at is not None or moment - row.seen_at > LASTS:
             return None
         if moment - row.seen_at > SEEN_EVERY:
             row.seen_at = moment
-        return Session(row.id, actor_of(row.person))
+        present = Session(row.id, actor_of(row.person))
+    known_sessions(workshop).put(digest, present)
+    return present
 
 
 def end_session(workshop: Workshop, secret: str) -> None:
@@ -64,6 +71,7 @@ def end_session(workshop: Workshop, secret: str) -> None:
         if row is not None:
             note(session, row.person_id, EventKind.SIGN_OUT, "Signed out.", row.address)
             session.delete(row)
+    known_sessions(workshop).clear()
 
 
 def list_sessions(workshop: Workshop, actor: Actor) -> list[SignIn]:
@@ -82,6 +90,7 @@ def end_session_of(workshop: Workshop, actor: Actor, session_id: int) -> None:
             raise NotFoundError("There is no such session of yours.")
         session.delete(row)
         note(session, actor.id, EventKind.SIGN_OUT, "Ended a session elsewhere.", row.address)
+    known_sessions(workshop).clear()
 
 
 def make_token(

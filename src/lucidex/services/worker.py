@@ -32,7 +32,8 @@ from lucidex.services.documents import PictureState, read_picture, with_document
 from lucidex.services.people import actor_of
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place
-from lucidex.services.renderer import Renderer, StoredResult, release_leases_of
+from lucidex.services.renderer import Renderer
+from lucidex.services.results import StoredResult, release_leases_of
 from lucidex.services.workshop import Workshop
 
 LEASE = timedelta(seconds=30)

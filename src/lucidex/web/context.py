@@ -1,6 +1,7 @@
 """What every route may ask for: the workshop, the renderer, the person."""
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -8,6 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.errors import NotAllowedError, UserError
 from lucidex.services import sessions
+from lucidex.services.caches import BriefCache
 from lucidex.services.people import Actor
 from lucidex.services.rate_limits import SignInLimiter
 from lucidex.services.renderer import Renderer
@@ -16,6 +18,7 @@ from lucidex.web.queues import Queues
 from lucidex.work.dispatcher import Dispatcher
 
 SESSION_KEY = "sid"
+FRAME_SECONDS = 30.0
 READING = {"GET", "HEAD", "OPTIONS"}
 
 
@@ -33,6 +36,10 @@ class AppContext:
     demo_login: tuple[str, str] | None = None
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
     queues: Queues = field(default_factory=Queues)
+    # files of frames that somebody was just given, by person, picture, place and key: fetched at once after that
+    frames: BriefCache[tuple[int, int, int, str], tuple[Path, str]] = field(
+        default_factory=lambda: BriefCache(4_096, FRAME_SECONDS)
+    )
 
 
 async def app_context(request: Request) -> AppContext:

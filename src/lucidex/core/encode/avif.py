@@ -45,4 +45,5 @@ FORMAT = OutputFormat(
     max_edge=16_384,
     save=save,
     strength="lightest, not read by old programs",
+    is_slow=True,
 )

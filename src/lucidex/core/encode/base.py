@@ -29,7 +29,8 @@ class OutputFormat:
     """A format that is written.
 
     `name` is stored and typed, `aliases` are typed too; `label` is its standard name on the screen, `strength` says
-    in a few words what it is good for. `max_edge` is the longest side that it can hold, in pixels.
+    in a few words what it is good for. `max_edge` is the longest side that it can hold, in pixels; an
+    `is_slow` one takes many times as long to write as the others.
     """
 
     name: str
@@ -42,3 +43,4 @@ class OutputFormat:
     max_edge: int
     save: Callable[[pyvips.Image, Encoding], bytes]
     strength: str
+    is_slow: bool = False

@@ -147,14 +147,14 @@ def _change_typed(at: AtBench, place_id: int, line: str) -> int:
 @router.post("/pictures/{picture_id}/undo")
 def take_back(at: Bench) -> HTMLResponse:
     """Take the last change back."""
-    undo(at.app.workshop, at.actor, at.picture_id, at.version)
+    at.moved(undo(at.app.workshop, at.actor, at.picture_id, at.version))
     return at.show(at.place)
 
 
 @router.post("/pictures/{picture_id}/redo")
 def make_again(at: Bench) -> HTMLResponse:
     """Make it again."""
-    redo(at.app.workshop, at.actor, at.picture_id, at.version)
+    at.moved(redo(at.app.workshop, at.actor, at.picture_id, at.version))
     return at.show(at.place)
 
 
@@ -170,7 +170,7 @@ def history(at: Bench, all: bool = False) -> HTMLResponse:
 @router.post("/pictures/{picture_id}/history/{snapshot_id}")
 def back_in_history(at: Bench, snapshot_id: int) -> HTMLResponse:
     """Let another state count again."""
-    go_to(at.app.workshop, at.actor, at.picture_id, at.version, snapshot_id)
+    at.moved(go_to(at.app.workshop, at.actor, at.picture_id, at.version, snapshot_id))
     return at.show(at.place)
 
 

@@ -43,15 +43,22 @@ class AtBench:
     open: str | None
     after: str | None = None
     insert: str | None = None
+    read: PictureState | None = None
 
     @property
     def state(self) -> PictureState:
-        """The picture as it stands."""
-        return read_picture(self.app.workshop, self.actor, self.picture_id)
+        """The picture as it stands; read once a request, and again after a change."""
+        if self.read is None:
+            self.read = read_picture(self.app.workshop, self.actor, self.picture_id)
+        return self.read
 
     def change(self, summary: str, alter: Alter) -> None:
         """Make one change on top of the version that was seen."""
-        change(self.app.workshop, self.actor, self.picture_id, self.version, summary, alter)
+        self.read = change(self.app.workshop, self.actor, self.picture_id, self.version, summary, alter)
+
+    def moved(self, state: PictureState) -> None:
+        """The picture stands otherwise by now, by something else than a change of its own."""
+        self.read = state
 
     def step(self, step_id: str) -> StepEntry:
         """A step of the list. NotFoundError where it is gone."""

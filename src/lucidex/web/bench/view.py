@@ -1,8 +1,10 @@
 """What the bench shows, worked out from the services: ledger, stage and wall."""
 
 import json
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
+from urllib.parse import urlencode
 
 from lucidex.core.document import Framing
 from lucidex.core.encode import FORMATS
@@ -24,7 +26,7 @@ from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
-from lucidex.services.renderer import StoredResult
+from lucidex.services.results import StoredResult
 from lucidex.services.routine_use import trial_of
 from lucidex.services.routines import read_routine
 from lucidex.web.bench.control import control_of
@@ -57,9 +59,27 @@ class PlaceView:
     has_moved: bool = False
 
     @property
+    def is_missing(self) -> bool:
+        """Whether its file can be made, and is not there yet."""
+        return self.placed is not None and self.result is None
+
+    @property
     def size(self) -> Size:
         """The size that comes out, or the nearest thing to draw where it cannot."""
         return self.placed.size if self.placed else Size(400, 300)
+
+
+@dataclass(frozen=True)
+class Coming:
+    """Frames whose files are made in one request: each place with the width and height at which it hangs."""
+
+    seats: tuple[tuple[int, int, int], ...]
+    digest: str
+
+    @property
+    def query(self) -> str:
+        """As it stands in the address."""
+        return urlencode([("on", f"{place}:{width}x{height}") for place, width, height in self.seats])
 
 
 @dataclass(frozen=True)
@@ -176,27 +196,60 @@ class BenchView:
         """What is to be said about a step."""
         return [remark for remark in self.geometry.remarks if remark.step_id == step_id]
 
+    @property
+    def coming(self) -> list[Coming]:
+        """What is still to be made: the light formats together, each slow one apart, so that nobody waits for it."""
+        seats = [seat for row in self.wall.rows for seat in row]
+        missing = [(seat, self.seat_view(seat)) for seat in seats if self.seat_view(seat).is_missing]
+        groups: dict[int, list[tuple[Seat, PlaceView]]] = {}
+        for seat, view in missing:
+            slow = view.placed is not None and view.placed.rendering.format.output.is_slow
+            groups.setdefault(view.place.id if slow else 0, []).append((seat, view))
+        return [
+            Coming(
+                tuple((view.place.id, seat.width, seat.height) for seat, view in group),
+                "-".join(view.placed.rendering.key[:12] for _, view in group if view.placed),
+            )
+            for group in groups.values()
+        ]
+
     def seat_view(self, seat: Seat) -> PlaceView:
         """The place that hangs in a seat."""
         return self.places[seat.index]
 
 
-def place_view(app: AppContext, state: PictureState, place: Place) -> PlaceView:
-    """One place on the wall; its file where it is finished already."""
+def place_views(app: AppContext, state: PictureState, places: Sequence[Place]) -> list[PlaceView]:
+    """Places on the wall; their files where they are finished already, asked for together."""
+    views = [_worked_out(app, state, place) for place in places]
+    known = app.renderer.known([view.placed.rendering for view in views if view.placed])
+    return [with_result(view, known) for view in views]
+
+
+def with_result(view: PlaceView, results: Mapping[str, StoredResult | UserError]) -> PlaceView:
+    """A place with its file, or with what kept it from being made, where that is among the results."""
+    found = results.get(view.placed.rendering.key) if view.placed else None
+    if isinstance(found, UserError):
+        return replace(view, placed=None, trouble=found.sentence)
+    return replace(view, result=found)
+
+
+def _worked_out(app: AppContext, state: PictureState, place: Place) -> PlaceView:
     demand = demand_of(place)
     try:
         placed = in_place(app.workshop, state, OutputId.of(str(place.id)), demand)
     except UserError as error:
         return PlaceView(place, demand, None, None, error.sentence)
     has_moved = demand.is_cropped and state.document.has_moved(state.geometry, str(place.id))
-    return PlaceView(place, demand, placed, app.renderer.known(placed.rendering), None, has_moved)
+    return PlaceView(place, demand, placed, None, None, has_moved)
 
 
-def bench_view(app: AppContext, actor: Actor, picture_id: int, shown: Shown) -> BenchView:
-    """The bench of a picture, as somebody looks at it."""
-    state = read_picture(app.workshop, actor, picture_id)
+def bench_view(
+    app: AppContext, actor: Actor, picture_id: int, shown: Shown, state: PictureState | None = None
+) -> BenchView:
+    """The bench of a picture, as somebody looks at it; `state` where it was read already."""
+    state = state or read_picture(app.workshop, actor, picture_id)
     folio = read_folio(app.workshop, actor, state.folio_id)
-    places = [place_view(app, state, place) for place in folio.places]
+    places = place_views(app, state, folio.places)
     chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
     geometry = state.geometry
     steps = {entry.id: entry for entry in state.document.steps}

@@ -10,13 +10,12 @@ from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.units import format_weight
-from lucidex.services.documents import PictureState, read_picture
+from lucidex.services.documents import read_picture
 from lucidex.services.events import EventKind, note_alone
-from lucidex.services.places import find_place
+from lucidex.services.places import demand_of, find_place
 from lucidex.services.render_requests import PlacedPicture, in_place, on_screen, up_to
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.bench.stage import preview_key
-from lucidex.web.bench.view import PlaceView, place_view
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import partial
 
@@ -69,19 +68,12 @@ def window_of(part: str | None) -> Window | None:
 
 def _placed(
     app: AppContext, actor: SignedIn, picture_id: int, place_id: int, as_format: FormatName | None = None
-) -> tuple[PictureState, PlacedPicture]:
-    state, view = _place_view(app, actor, picture_id, place_id)
-    if as_format is None and view.placed is not None:
-        return state, view.placed
-    return state, in_place(app.workshop, state, OutputId.of(str(place_id), as_format), view.demand)
-
-
-def _place_view(app: AppContext, actor: SignedIn, picture_id: int, place_id: int) -> tuple[PictureState, PlaceView]:
+) -> PlacedPicture:
     state = read_picture(app.workshop, actor, picture_id)
     row = find_place(app.workshop, actor, place_id)
     if row.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    return state, place_view(app, state, row)
+    return in_place(app.workshop, state, OutputId.of(str(place_id), as_format), demand_of(row))
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", dependencies=[FILES])
@@ -94,7 +86,11 @@ def finished_file(
     download: bool = False,
 ) -> FileResponse:
     """The finished file; what hangs on the wall is this very file."""
-    _, placed = _placed(app, actor, picture_id, place_id)
+    just_made = app.frames.get((actor.id, picture_id, place_id, key)) if key and not download else None
+    if just_made is not None:
+        path, media_type = just_made
+        return FileResponse(path, media_type=media_type, headers={"Cache-Control": FOREVER, "X-Result-Key": str(key)})
+    placed = _placed(app, actor, picture_id, place_id)
     result = app.renderer.render_file(placed.rendering)
     same = key is None or key == result.key
     if download:
@@ -110,22 +106,9 @@ def finished_file(
 @router.get("/pictures/{picture_id}/places/{place_id}/file-again", dependencies=[FILES])
 def compressed_again(app: App, actor: SignedIn, picture_id: int, place_id: int) -> Response:
     """The finished file as a place shows it that compresses everything once more; only to look at."""
-    _, placed = _placed(app, actor, picture_id, place_id)
+    placed = _placed(app, actor, picture_id, place_id)
     content = app.renderer.compressed_again(placed.rendering)
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
-
-
-@router.get("/pictures/{picture_id}/places/{place_id}/frame", dependencies=[FILES])
-def frame_on_wall(
-    request: Request, app: App, actor: SignedIn, picture_id: int, place_id: int, width: Edge, height: Edge
-) -> HTMLResponse:
-    """A frame on the wall, once its file is finished."""
-    _, view = _place_view(app, actor, picture_id, place_id)
-    if view.placed is not None:
-        app.renderer.render_file(view.placed.rendering)
-        _, view = _place_view(app, actor, picture_id, place_id)
-    values = {"picture_id": picture_id, "place_view": view, "width": width, "height": height}
-    return partial(request, "bench/frame.html", **values)
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/weight", dependencies=[FILES])
@@ -138,7 +121,7 @@ def weight_as(
     format: FormatName,
 ) -> HTMLResponse:
     """The real weight in one format, by encoding it."""
-    _, placed = _placed(app, actor, picture_id, place_id, format)
+    placed = _placed(app, actor, picture_id, place_id, format)
     result = app.renderer.render_file(placed.rendering)
     over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
     return partial(request, "bench/weight.html", words=format_weight(result.byte_count), over=over)

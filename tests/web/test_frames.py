@@ -1,0 +1,81 @@
+"""Frames on the wall are asked for and answered together, in few transactions, and still only to who may see them."""
+
+import re
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from html import unescape
+
+import pytest
+
+from lucidex.core.line.places import read_demand
+from lucidex.records.database import Database
+from lucidex.services.places import hang_place
+from lucidex.services.workshop import Workshop
+from tests.web.conftest import Visitor, Work
+
+FILES = re.compile(r'data-src="([^"]+/file\?key=[0-9a-f]{64})"')
+COMING = re.compile(r'hx-get="([^"]+/frames\?[^"]+)"')
+
+
+@contextmanager
+def counted(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[int]]:
+    """One entry for each transaction."""
+    begun: list[int] = []
+    begin = Database.begin
+
+    def counting(self: Database) -> object:
+        begun.append(1)
+        return begin(self)
+
+    with monkeypatch.context() as counts:
+        counts.setattr(Database, "begin", counting)
+        yield begun
+
+
+def test_a_released_control_costs_few_transactions_with_six_places(
+    work: Work, workshop: Workshop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for typed in ("300x100", "200x200", "150x90 as png", "90x150", "120x60 as webp"):
+        hang_place(workshop, work.visitor.actor, work.folio_id, read_demand(typed).demand())
+    client, base = work.visitor.client, f"/pictures/{work.picture_id}"
+    answer = work.visitor.post(f"{base}/line", {"line": "exposure 0.3"})
+    (step,) = set(re.findall(r"/steps/([0-9a-f]{12})/change", answer.text))
+    with counted(monkeypatch) as begun:
+        answer = work.visitor.post(f"{base}/steps/{step}/change", {"stops": "0.7"}, version=2)
+        (address,) = [unescape(one) for one in COMING.findall(answer.text)]
+        made = client.get(address)
+        files = FILES.findall(made.text)
+        assert len(set(files)) == 6
+        for file in files:
+            fetched = client.get(file)
+            assert fetched.status_code == 200
+            assert "immutable" in fetched.headers["cache-control"]
+            assert fetched.headers["x-result-key"] == file[-64:]
+        client.get(f"{base}/preview?w=300&h=200")
+        client.get(f"{base}/histogram")
+    assert len(begun) <= 15
+    assert not COMING.search(client.get(base).text), "all of them are there by now"
+
+
+def test_a_slow_format_holds_up_no_other(work: Work, workshop: Workshop) -> None:
+    hang_place(workshop, work.visitor.actor, work.folio_id, read_demand("64x32 as avif").demand())
+    asked = [unescape(one) for one in COMING.findall(work.visitor.client.get(f"/pictures/{work.picture_id}").text)]
+    assert [address.count("on=") for address in asked] == [1, 1]
+
+
+def test_what_was_just_made_is_fetched_by_nobody_else(work: Work, visit: Callable[[], Visitor]) -> None:
+    client = work.visitor.client
+    (address,) = [unescape(one) for one in COMING.findall(client.get(f"/pictures/{work.picture_id}").text)]
+    (file,) = set(FILES.findall(client.get(address).text))
+    stranger = visit().client
+    assert stranger.get(file).status_code == 404
+    assert stranger.get(address).status_code == 404
+    assert client.get(file).status_code == 200
+    assert client.get(file[:-64] + "0" * 64).headers["cache-control"] == "no-store"
+
+
+def test_a_place_that_cannot_be_made_is_said_in_its_seat(work: Work, workshop: Workshop) -> None:
+    place = hang_place(workshop, work.visitor.actor, work.folio_id, read_demand("17000x20 as webp").demand())
+    text = work.visitor.client.get(f"/pictures/{work.picture_id}/frames?on={place.id}:90x10").text
+    assert f"facts-{place.id}" in text
+    assert "holds at most" in text
