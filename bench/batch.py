@@ -118,7 +118,7 @@ def by_product(workshop: Workshop, url: str, paths: list[Path]) -> Whole:
     assert progress.done == len(paths) * len(FOUR), progress
     start = time.perf_counter()
     with (workshop.data_folder / "all.zip").open("wb") as file:
-        for part in archive(workshop, Renderer(workshop), actor, run_id):
+        for part in archive(Renderer(workshop), workshop, actor, run_id):
             file.write(part)
     return Whole(brought_in, run, time.perf_counter() - start)
 

@@ -76,7 +76,7 @@ def test_a_late_worker_cannot_overwrite_what_was_tried_again(
     assert (new.cell_id, new.attempt) == (late.cell_id, 2), "attempts go on being counted"
     worker._end(workshop, late, state=CellState.DONE, blob_sha256="0" * 64, byte_count=1)
     assert cell_of(workshop, run_id).state == CellState.TAKEN
-    worker.render_cell(workshop, renderer, new)
+    worker.render_cell(renderer, workshop, new)
     done = cell_of(workshop, run_id)
     assert done.state == CellState.DONE
     assert done.blob_sha256 != "0" * 64
@@ -179,7 +179,7 @@ def test_a_run_pauses_for_a_full_disk_whatever_the_words_are(
 
     with monkeypatch.context() as full:
         full.setattr(workshop.results, "put", no_room)
-        worker.render_cell(workshop, renderer, taken)
+        worker.render_cell(renderer, workshop, taken)
     cell = cell_of(workshop, run_id)
     assert (cell.state, cell.attempt, cell.tried_from) == (CellState.WAITING, 1, 1)
     assert runs.read_progress(workshop, actor, run_id).state == RunState.PAUSED

@@ -41,7 +41,7 @@ def ids(workshop: Workshop, actor: Actor, folio_id: int) -> tuple[list[int], lis
 
 
 def formats(workshop: Workshop, actor: Actor, folio_id: int) -> list[list[str]]:
-    rows = proof_sheet.proof_rows(workshop, read_folio(workshop, actor, folio_id), actor)
+    rows = proof_sheet.proof_rows(workshop, actor, read_folio(workshop, actor, folio_id))
     return [[c.placed.rendering.format if c.placed and c.is_made else "-" for c in row.cells] for row in rows]
 
 
@@ -77,7 +77,7 @@ def test_two_formats_of_a_place_are_two_exact_files(
     assert listed[:3] == ["card/wide.jpg", "card/wide.webp", "card/wide.png"]
     run_id = runs.begin_run(workshop, actor, folio_id, "{place}/{name}")
     while (taken := take_cell(workshop, "me")) is not None:
-        render_cell(workshop, renderer, taken)
+        render_cell(renderer, workshop, taken)
     cells = runs.read_cells(workshop, actor, run_id)
     assert [one.path for one in cells] == listed
     assert {one.state for one in cells} == {CellState.DONE}

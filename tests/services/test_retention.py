@@ -61,7 +61,7 @@ def run(workshop: Workshop, renderer: Renderer, actor: Actor) -> int:
     hang_place(workshop, actor, taken.folio_id, read_demand("20x10").demand())
     run_id = runs.begin_run(workshop, actor, taken.folio_id, USUAL_PATTERN)
     while (cell := worker.take_cell(workshop, workshop.new_holder())) is not None:
-        worker.render_cell(workshop, renderer, cell)
+        worker.render_cell(renderer, workshop, cell)
     return run_id
 
 
@@ -178,7 +178,7 @@ def test_an_archive_never_holds_what_was_not_finished(
         path.unlink()
     else:
         path.write_bytes(first[:-9] if harm == "cut" else first[:-9] + bytes(9))
-    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, actor, run)))) as packed:
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(renderer, workshop, actor, run)))) as packed:
         contents = [packed.read(name) for name in packed.namelist()]
     assert contents == [first, second]
 
@@ -193,7 +193,7 @@ def test_an_archive_names_what_cannot_be_made_any_more(
         path, sha256 = cell.path, session.get_one(Picture, cell.picture_id).source_key
     workshop.originals.path(sha256).unlink()
     workshop.decoded.drop(sha256)
-    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, Renderer(workshop), actor, run)))) as packed:
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(Renderer(workshop), workshop, actor, run)))) as packed:
         assert MISSING_NAME in packed.namelist()
         message = packed.read(MISSING_NAME).decode()
     assert path in message

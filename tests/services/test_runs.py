@@ -55,7 +55,7 @@ def folio(workshop: Workshop, actor: Actor) -> int:
 def worked_off(workshop: Workshop, renderer: Renderer, holder: str = "h") -> int:
     count = 0
     while (taken := worker.take_cell(workshop, holder)) is not None:
-        worker.render_cell(workshop, renderer, taken)
+        worker.render_cell(renderer, workshop, taken)
         count += 1
     return count
 
@@ -78,7 +78,7 @@ def test_a_run_makes_every_file_under_its_listed_name(
     progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 6, 0)
     assert progress.bytes_after == sum(cell.byte_count or 0 for cell in runs.read_cells(workshop, actor, run_id))
-    with zipfile.ZipFile(io.BytesIO(b"".join(archive(workshop, renderer, actor, run_id)))) as packed:
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(renderer, workshop, actor, run_id)))) as packed:
         assert packed.testzip() is None
         assert packed.namelist() == [cell.listed.path for cell in listed if cell.listed]
         assert packed.read("upright-post/dome-80x100.webp")[8:12] == b"WEBP"
@@ -185,7 +185,7 @@ def test_a_stranger_sees_no_run(workshop: Workshop, actor: Actor, folio: int, ne
         with pytest.raises(NotFoundError):
             act(workshop, stranger, run_id)
     with pytest.raises(NotFoundError):
-        archive(workshop, Renderer(workshop), stranger, run_id)
+        archive(Renderer(workshop), workshop, stranger, run_id)
     runs.stop_run(workshop, actor, run_id)
 
 
@@ -216,13 +216,13 @@ def test_a_lost_lease_is_taken_up_again_and_the_late_result_does_not_count(
         session.execute(update(Cell).where(Cell.id == first.cell_id).values(lease_until=now().replace(year=2020)))
     # what waits goes before it, so that a cell that kills its workers holds up nobody
     while (second := worker.take_cell(workshop, "lives")) is not None and second.cell_id != first.cell_id:
-        worker.render_cell(workshop, renderer, second)
+        worker.render_cell(renderer, workshop, second)
     assert second is not None
     assert (second.cell_id, second.attempt) == (first.cell_id, 2)
     worker._end(workshop, first, state=CellState.FAILED, message="late")
     still = next(one for one in runs.read_cells(workshop, actor, run_id) if one.id == first.cell_id)
     assert (still.state, still.message) == (CellState.TAKEN, None)
-    worker.render_cell(workshop, renderer, second)
+    worker.render_cell(renderer, workshop, second)
     cell = next(one for one in runs.read_cells(workshop, actor, run_id) if one.id == first.cell_id)
     assert (cell.state, cell.message) == (CellState.DONE, None)
     worked_off(workshop, renderer)

@@ -41,7 +41,7 @@ class _Entry:
     ended_at: datetime
 
 
-def archive(workshop: Workshop, renderer: Renderer, actor: Actor, run_id: int) -> Iterator[bytes]:
+def archive(renderer: Renderer, workshop: Workshop, actor: Actor, run_id: int) -> Iterator[bytes]:
     """The bytes of a ZIP archive (PKWARE's APPNOTE) with every finished file of a run under its listed path.
 
     NotFoundError where the run is not the person's to see, before the first byte.
@@ -55,7 +55,7 @@ def archive(workshop: Workshop, renderer: Renderer, actor: Actor, run_id: int) -
             if cell.blob_sha256
         ]
         note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")
-    return _zipped(workshop, renderer, actor, entries)
+    return _zipped(renderer, workshop, actor, entries)
 
 
 class _Pipe(RawIOBase):
@@ -76,13 +76,13 @@ class _Pipe(RawIOBase):
         return taken
 
 
-def _zipped(workshop: Workshop, renderer: Renderer, actor: Actor, entries: list[_Entry]) -> Iterator[bytes]:
+def _zipped(renderer: Renderer, workshop: Workshop, actor: Actor, entries: list[_Entry]) -> Iterator[bytes]:
     pipe, missing = _Pipe(), []
     # pictures are compressed already; storing them keeps the archive as fast as the disk
     with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as packed:
         for entry in entries:
             try:
-                content = _content(workshop, renderer, actor, entry)
+                content = _content(renderer, workshop, actor, entry)
             except UserError as error:
                 missing.append(f"{entry.path}: {error.sentence}")
                 continue
@@ -98,7 +98,7 @@ def _zipped(workshop: Workshop, renderer: Renderer, actor: Actor, entries: list[
     yield pipe.taken()
 
 
-def _content(workshop: Workshop, renderer: Renderer, actor: Actor, entry: _Entry) -> bytes:
+def _content(renderer: Renderer, workshop: Workshop, actor: Actor, entry: _Entry) -> bytes:
     """A file's bytes, checked against what was finished, or made anew."""
     try:
         content = workshop.results.path(entry.blob_sha256).read_bytes()
@@ -107,10 +107,10 @@ def _content(workshop: Workshop, renderer: Renderer, actor: Actor, entry: _Entry
     if hashlib.sha256(content).hexdigest() == entry.blob_sha256:
         return content
     forget_result(workshop, entry.blob_sha256)
-    return _made_anew(workshop, renderer, actor, entry.cell_id)
+    return _made_anew(renderer, workshop, actor, entry.cell_id)
 
 
-def _made_anew(workshop: Workshop, renderer: Renderer, actor: Actor, cell_id: int) -> bytes:
+def _made_anew(renderer: Renderer, workshop: Workshop, actor: Actor, cell_id: int) -> bytes:
     with workshop.database.begin() as session:
         cell = session.get_one(Cell, cell_id)
         document = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)

@@ -143,7 +143,7 @@ def change_in(
     held = session.get_one(Document, picture.id)
     before = PictureDocument.read(held.snapshot.body)
     if version is not None:
-        _expect(held, version)
+        expect_version(held, version)
     after = PictureDocument.model_validate(
         alter(before, SourceFacts.model_validate(picture.source.facts)).model_dump()
     )
@@ -196,7 +196,7 @@ def _step_through(
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
         held = session.get_one(Document, picture.id)
-        _expect(held, version)
+        expect_version(held, version)
         snapshot_id = target(session, held.snapshot)
         if snapshot_id is None:
             raise OutOfRangeError(nothing)
@@ -246,7 +246,7 @@ def go_to(workshop: Workshop, actor: Actor, picture_id: int, version: int, snaps
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
         held = session.get_one(Document, picture.id)
-        _expect(held, version)
+        expect_version(held, version)
         snapshot = session.get(Snapshot, snapshot_id)
         if snapshot is None or snapshot.picture_id != picture.id:
             raise NotFoundError("This state is not in the picture's history.")
@@ -265,7 +265,8 @@ def read_snapshot(workshop: Workshop, actor: Actor, picture_id: int, snapshot_id
         return PictureDocument.read(snapshot.body)
 
 
-def _expect(held: Document, version: int) -> None:
+def expect_version(held: Document | PictureState, version: int) -> None:
+    """ChangedMeanwhileError where another version stands by now."""
     if held.version != version:
         raise ChangedMeanwhileError(
             "This picture was changed elsewhere since you opened it here. Nothing was lost: "
@@ -284,5 +285,5 @@ def _point(session: Session, picture: Picture, version: int, snapshot_id: int) -
         .values(version=version + 1, snapshot_id=snapshot_id)
     )
     if moved.rowcount != 1:  # type: ignore[attr-defined]
-        _expect(held, -1)
+        expect_version(held, -1)
     session.refresh(held)

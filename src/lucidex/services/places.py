@@ -1,5 +1,7 @@
 """Hanging places in a folio, changing them, taking them down and hanging them again."""
 
+from collections.abc import Sequence
+
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
@@ -46,6 +48,22 @@ def hang_place_in(session: Session, actor: Actor, folio_id: int, demand: PlaceDe
     folio.changed_at = now()
     session.flush()
     return place
+
+
+def hang_missing(
+    workshop: Workshop, actor: Actor, folio_id: int, wanted: Sequence[tuple[PlaceDemand, str]]
+) -> list[int]:
+    """Hang places by demand and name, unless one that asks the same hangs already; the ids of all, in order."""
+    with workshop.database.begin() as session:
+        folio = folio_of(session, actor, folio_id, to_change=True)  # others who hang something wait here
+        hung = [(demand_of(place), place.id) for place in hanging_places(session, folio.id)]
+        ids = []
+        for demand, name in wanted:
+            known = next((place_id for other, place_id in hung if other == demand), None)
+            place_id = known or hang_place_in(session, actor, folio_id, demand, name).id
+            hung.append((demand, place_id))
+            ids.append(place_id)
+        return ids
 
 
 def change_place(

@@ -156,7 +156,7 @@ def find_cell(workshop: Workshop, actor: Actor, picture_id: int, output: OutputI
 
 
 def proof_rows(
-    workshop: Workshop, folio: FolioView, actor: Actor, picture_ids: Collection[int] | None = None
+    workshop: Workshop, actor: Actor, folio: FolioView, picture_ids: Collection[int] | None = None
 ) -> list[ProofRow]:
     """All rows, or those of some pictures, with their cells, not rendered.
 

@@ -94,6 +94,22 @@ def use_routine(
         return put_prepared(session, actor, prepared, f"Put on the routine “{routine.name}”", hung)
 
 
+def put_on_at_once(
+    renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, routine: Routine
+) -> PictureState | None:
+    """A routine's steps on one picture as one change; None where it should be seen first, because it asks about some
+    of them, or hangs places, or lacks one."""
+    places = places_of(routine, read_folio(workshop, actor, state.folio_id))
+    steps, missing = steps_there(routine, frozenset(), places)
+    if routine.asks or missing or not all(place.hangs for place in places):
+        return None
+    document = put_on(renderer, state, steps)
+    with workshop.database.begin() as session:
+        adopt_assets_in(session, actor, [one.step for one in routine.steps])
+        summary = f"Put on the routine “{routine.name}”"
+        return change_in(session, actor, state.picture_id, state.version, summary, lambda before, facts: document)
+
+
 def tried(
     renderer: Renderer, workshop: Workshop, actor: Actor, picture_id: int, routine: Routine, asked: frozenset[int]
 ) -> tuple[PictureState, list[UsedPlace]]:

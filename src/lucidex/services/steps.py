@@ -20,8 +20,8 @@ from lucidex.core.steps.composition import tone_of
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.room import Room, RoomToSize
 from lucidex.services import edits
-from lucidex.services.documents import Alter, PictureState, change_in, read_pictures, with_document
-from lucidex.services.logos import adopt_assets_in
+from lucidex.services.documents import Alter, PictureState, change, change_in, read_pictures, with_document
+from lucidex.services.logos import adopt_assets_in, with_newest
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import for_screen, up_to, without_steps
 from lucidex.services.renderer import Renderer
@@ -44,6 +44,17 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
     document = up_to(state.document, before)
     step = step.begun(document.geometry(state.facts.upright))
     return step.found_on(renderer.raster(state, document)) if step.finds_by_itself else step
+
+
+def add_begun(
+    renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, step: Step, before: str | None = None
+) -> tuple[PictureState, StepEntry]:
+    """A step as it begins on a picture, with what it finds there and its newest asset, put into the list."""
+    started = with_newest(workshop, actor, begun(renderer, state, step, before))
+    entry = edits.new_entry(started)
+    alter = edits.add_step(started, entry.id, before)
+    after = change(workshop, actor, state.picture_id, state.version, plain(started.sentence()), alter)
+    return after, entry
 
 
 def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:

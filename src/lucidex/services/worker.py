@@ -149,7 +149,7 @@ def _fail(cell: Cell, sentence: str) -> None:
     cell.state, cell.message, cell.ended_at, cell.lease_until = CellState.FAILED, sentence[:400], now(), None
 
 
-def render_cell(workshop: Workshop, renderer: Renderer, taken: Taken) -> None:
+def render_cell(renderer: Renderer, workshop: Workshop, taken: Taken) -> None:
     """Make the file of a cell and write it down; what cannot be made is a failed cell with a sentence."""
     try:
         rendering = _placed(workshop, taken).rendering
@@ -243,7 +243,7 @@ def work(files: str, database_url: str, name: str) -> None:
     pyvips.concurrency_set(1)
     renderer = Renderer(workshop, files_at_once=1, kept_bytes=KEPT_BYTES)
     threads = [
-        threading.Thread(target=_work_off, args=(workshop, renderer, f"{name[:-1]}{hand:x}"))
+        threading.Thread(target=_work_off, args=(renderer, workshop, f"{name[:-1]}{hand:x}"))
         for hand in range(THREADS)
     ]
     for hand in threads:
@@ -253,7 +253,7 @@ def work(files: str, database_url: str, name: str) -> None:
     workshop.close()
 
 
-def _work_off(workshop: Workshop, renderer: Renderer, holder: str) -> None:
+def _work_off(renderer: Renderer, workshop: Workshop, holder: str) -> None:
     idle_since = time.monotonic()
     while time.monotonic() - idle_since < IDLE_SECONDS and _started_by_somebody():
         taken = None
@@ -262,7 +262,7 @@ def _work_off(workshop: Workshop, renderer: Renderer, holder: str) -> None:
             taken = take_cell(workshop, holder)
             if taken is not None:
                 with _watched(workshop, taken):
-                    render_cell(workshop, renderer, taken)
+                    render_cell(renderer, workshop, taken)
                 idle_since = time.monotonic()
         if taken is None:
             time.sleep(PAUSE_SECONDS)

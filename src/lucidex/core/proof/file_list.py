@@ -87,7 +87,7 @@ def list_files(pattern: str, namings: list[Naming]) -> list[ListedFile]:
 
     Raises NotUnderstoodError where the pattern is none.
 
-    >>> one = Naming("Dome.jpg", "Site banner", Size(1600, 640), 1, 1, "2026-11-25", "Autumn", FormatName.JPEG)
+    >>> one = Naming("Dome.jpg", "Site banner", Size(1600, 640), 1, 1, "2026-11-25", "Autumn", FormatName("jpeg"))
     >>> [listed.path for listed in list_files("{place}/{name}", [one, one])]
     ['site-banner/dome.jpg', 'site-banner/dome-2.jpg']
     """

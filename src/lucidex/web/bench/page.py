@@ -1,6 +1,5 @@
 """Prepare: the bench, its line, undo and redo. Every change answers with the bench as it is afterwards."""
 
-import secrets
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form, Query
@@ -9,19 +8,17 @@ from starlette.responses import HTMLResponse, JSONResponse
 from lucidex.core.document import FocalPoint
 from lucidex.core.errors import UserError
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.line.places import read_demand, read_demands
-from lucidex.core.line.reader import ReadStep, read_line, suggestions
-from lucidex.core.places.demand import PlaceDemand, demand_words
+from lucidex.core.line.places import read_demand
+from lucidex.core.line.reader import suggestions
 from lucidex.core.steps.base import Step, plain
 from lucidex.services import edits, places
-from lucidex.services.book import find_by_name
 from lucidex.services.documents import go_to, read_history, read_snapshot, redo, undo
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import copy_picture
-from lucidex.services.logos import with_newest
-from lucidex.services.routine_use import places_of, steps_there
-from lucidex.services.routines import KeptRoutine, adopt_routine_assets, find_routine
-from lucidex.services.steps import begun, put_on
+from lucidex.services.line import Meaning, meaning_of
+from lucidex.services.routine_use import put_on_at_once
+from lucidex.services.routines import KeptRoutine
+from lucidex.services.steps import add_begun
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench, Pixels
 from lucidex.web.bench.view import OPEN_FOCAL
@@ -56,24 +53,12 @@ def reading(at: Bench, line: Annotated[str, Query(max_length=10 * MAX_TYPED)] = 
     values: dict[str, object] = {"step": None, "demands": [], "trouble": None, "chosen": chosen, "insert": None}
     if at.insert is not None:
         values["insert"] = plain(at.step(at.insert).step.sentence())
-    known = find_by_name(at.app.workshop, at.actor, line) if line.strip() else None
-    if known is not None:
-        values["demands"] = [f"{known.place.name}: {demand_words(known.place.demand)}"]
-    elif (routine := find_routine(at.app.workshop, at.actor, line)) is not None:
-        values["step"] = f"the routine “{routine.routine.name}”: {' '.join(routine.routine.sentences)}"
-    elif line.strip():
-        values |= _read(line)
-    return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
-
-
-def _read(line: str) -> dict[str, object]:
     try:
-        read = read_line(line)
+        meant = meaning_of(at.app.workshop, at.actor, line) if line.strip() else Meaning()
+        values |= {"step": meant.step_words, "demands": [place.words for place in meant.places]}
     except UserError as error:
-        return {"trouble": error.sentence}
-    if isinstance(read, ReadStep):
-        return {"step": plain(read.step.sentence())}
-    return {"demands": [demand_words(one.demand()) for one in read.demands]}
+        values["trouble"] = error.sentence
+    return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
 
 
 @router.post("/pictures/{picture_id}/line")
@@ -85,57 +70,39 @@ def add_line(
 ) -> HTMLResponse:
     """Sizes hang (or change) places, anything else is a step; `offer` is one picked from the lists."""
     line = offer or line
-    known = find_by_name(at.app.workshop, at.actor, line)
-    routine = None if known else find_routine(at.app.workshop, at.actor, line)
-    read = None if known or routine else read_line(line)
-    if known is not None:
-        response = at.show(_hang(at, known.place.demand, known.place.name))
-    elif routine is not None:
-        response = _put_on(at, routine)
-    elif isinstance(read, ReadStep):
-        response = _add_step(at, read.step)
+    meant = meaning_of(at.app.workshop, at.actor, line)
+    if meant.step is not None:
+        response = _add_step(at, meant.step)
+    elif meant.routine is not None:
+        response = _put_on(at, meant.routine)
+    elif meant.is_typed and change_place and at.place:
+        response = at.show(_change_typed(at, at.place, line))
     else:
-        response = at.show(_change_typed(at, at.place, line) if change_place and at.place else _hang_typed(at, line))
+        wanted = [(place.demand, place.name) for place in meant.places]
+        response = at.show(places.hang_missing(at.app.workshop, at.actor, at.state.folio_id, wanted)[-1])
     response.headers["HX-Trigger"] = "line-done"
     return response
 
 
 def _add_step(at: AtBench, step: Step) -> HTMLResponse:
-    step = with_newest(at.app.workshop, at.actor, begun(at.app.renderer, at.state, step, at.insert))
-    step_id = secrets.token_hex(6)
-    at.change(plain(step.sentence()), edits.add_step(step, step_id, at.insert))
+    at.expect_version()
+    state, entry = add_begun(at.app.renderer, at.app.workshop, at.actor, at.state, step, at.insert)
+    at.moved(state)
     at.insert = None
-    return at.show(at.place, step_id if step.opens else None)
+    return at.show(at.place, entry.id if entry.step.opens else None)
 
 
 def _put_on(at: AtBench, kept: KeptRoutine) -> HTMLResponse:
-    """The steps of a routine as one change, with what each finds here; where it asks, it is seen first."""
-    folio, routine = read_folio(at.app.workshop, at.actor, at.state.folio_id), kept.routine
-    places = places_of(routine, folio)
-    steps, missing = steps_there(routine, frozenset(), places)
-    if routine.asks or missing or not all(place.hangs for place in places):
+    """The steps of a routine as one change; where it asks, it is seen first."""
+    at.expect_version()
+    state = put_on_at_once(at.app.renderer, at.app.workshop, at.actor, at.state, kept.routine)
+    if state is None:
+        folio = read_folio(at.app.workshop, at.actor, at.state.folio_id)
         sheet = use_sheet(at.request, at.app, at.actor, folio, kept.id, [at.picture_id], bench=at.picture_id)
         sheet.headers["HX-Retarget"], sheet.headers["HX-Reswap"] = "#contact-sheet", "innerHTML"
         return sheet
-    adopt_routine_assets(at.app.workshop, at.actor, routine)
-    document = put_on(at.app.renderer, at.state, steps)
-    at.change(f"Put on the routine “{routine.name}”", lambda before, facts: document)
+    at.moved(state)
     return at.show(at.place)
-
-
-def _hang_typed(at: AtBench, line: str) -> int:
-    """Hang what was typed; the last of several is chosen."""
-    hung = [_hang(at, read.demand()) for read in read_demands(line)]
-    return hung[-1]
-
-
-def _hang(at: AtBench, demand: PlaceDemand, name: str = "") -> int:
-    """Hang a place, unless one like it hangs already."""
-    folio_id = at.state.folio_id
-    for row in read_folio(at.app.workshop, at.actor, folio_id).places:
-        if places.demand_of(row) == demand:
-            return row.id
-    return places.hang_place(at.app.workshop, at.actor, folio_id, demand, name).id
 
 
 def _change_typed(at: AtBench, place_id: int, line: str) -> int:

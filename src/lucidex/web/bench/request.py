@@ -15,7 +15,7 @@ from lucidex.core.steps.base import plain
 from lucidex.records.models import Place
 from lucidex.services import places
 from lucidex.services.book import by_purpose, read_entries
-from lucidex.services.documents import Alter, PictureState, change, read_picture
+from lucidex.services.documents import Alter, PictureState, change, expect_version, read_picture
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import up_to
 from lucidex.services.steps import step_of
@@ -55,6 +55,10 @@ class AtBench:
     def change(self, summary: str, alter: Alter) -> None:
         """Make one change on top of the version that was seen."""
         self.read = change(self.app.workshop, self.actor, self.picture_id, self.version, summary, alter)
+
+    def expect_version(self) -> None:
+        """ChangedMeanwhileError where the picture stands otherwise than when it was seen."""
+        expect_version(self.state, self.version)
 
     def moved(self, state: PictureState) -> None:
         """The picture stands otherwise by now, by something else than a change of its own."""

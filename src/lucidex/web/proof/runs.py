@@ -134,7 +134,7 @@ def left_words(seconds: float | None) -> str:
 @router.get("/runs/{run_id}/archive")
 def fetch_archive(app: App, actor: SignedIn, run_id: int) -> StreamingResponse:
     """All finished files with their folders, streamed."""
-    content = archive(app.workshop, app.renderer, actor, run_id)
+    content = archive(app.renderer, app.workshop, actor, run_id)
     name = web_stem(runs.folio_name(app.workshop, actor, run_id) + ".")
     headers = {"Content-Disposition": f'attachment; filename="{name}.zip"'}
     return StreamingResponse(content, media_type="application/zip", headers=headers)

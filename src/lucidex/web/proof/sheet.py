@@ -11,17 +11,17 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.encode import JPEG, PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.line.places import read_demand
-from lucidex.core.line.reader import ReadStep, read_line
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
 from lucidex.core.steps.base import Step
 from lucidex.services import proof_sheet, runs
 from lucidex.services.folios import read_folio
+from lucidex.services.line import Meaning, meaning_of
 from lucidex.services.logos import with_newest
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
 from lucidex.services.proof_sheet import ProofCell, columns_of
-from lucidex.services.routines import find_routine, read_routines
+from lucidex.services.routines import read_routines
 from lucidex.services.steps import PutStep, put_on_pictures
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.context import App, AppContext, SignedIn
@@ -51,7 +51,7 @@ def proof(
 ) -> HTMLResponse:
     """The sheet; with `look` the rows that need one, and in them the cells. Rows come as they come into view."""
     folio = read_folio(app.workshop, actor, folio_id)
-    rows = proof_sheet.proof_rows(app.workshop, folio, actor)
+    rows = proof_sheet.proof_rows(app.workshop, actor, folio)
     flagged = sum(cell.needs_look for row in rows for cell in row.cells)
     run = runs.latest_run(app.workshop, actor, folio_id)
     foot: dict[str, Any] = foot_of(app, actor, run) if run else {"run": None, "failed": []}
@@ -80,7 +80,7 @@ def rows(
 ) -> HTMLResponse:
     """Some rows with their cells, in the order in which they are asked for."""
     folio = read_folio(app.workshop, actor, folio_id)
-    found = {row.state.picture_id: row for row in proof_sheet.proof_rows(app.workshop, folio, actor, set(on))}
+    found = {row.state.picture_id: row for row in proof_sheet.proof_rows(app.workshop, actor, folio, set(on))}
     part = [found[picture_id] for picture_id in on if picture_id in found]
     return partial(request, "proof/rows.html", rows=part)
 
@@ -171,22 +171,22 @@ def put_step(
     chosen = [picture for picture in here if picture in set(on)]
     if not chosen:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
-    if (kept := find_routine(app.workshop, actor, line)) is not None:
-        sheet = use_sheet(request, app, actor, read_folio(app.workshop, actor, folio_id), kept.id, chosen)
+    meant = meaning_of(app.workshop, actor, line)
+    if meant.routine is not None:
+        sheet = use_sheet(request, app, actor, read_folio(app.workshop, actor, folio_id), meant.routine.id, chosen)
         sheet.headers["HX-Retarget"] = "#proof-names"
         return sheet
-    steps = [PutStep(_typed_step(app, actor, line))]
+    steps = [PutStep(_ready_step(app, actor, meant))]
     done = put_on_pictures(app.renderer, app.workshop, actor, steps, chosen)
     response = partial(request, "bench/copied.html", done=done)
     response.headers["HX-Trigger"] = "cells-changed"
     return response
 
 
-def _typed_step(app: AppContext, actor: SignedIn, line: str) -> Step:
-    read = read_line(line)
-    if not isinstance(read, ReadStep):
+def _ready_step(app: AppContext, actor: SignedIn, meant: Meaning) -> Step:
+    if meant.step is None:
         raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
-    step = with_newest(app.workshop, actor, read.step)
+    step = with_newest(app.workshop, actor, meant.step)
     if step.lacks_asset:
         raise OutOfRangeError(
             "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."

@@ -1,0 +1,101 @@
+"""The core as a library: open a file, render it for a place, encode it. Without the rest of the product.
+
+Files are decoded in this process: bytes from strangers belong into a process of their own (`lucidex.work`).
+"""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyvips
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.finish.assets import NO_ASSETS, Assets
+from lucidex.core.picture.grounds import colour_of
+from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.output_id import OutputId
+from lucidex.core.render import draw, plan
+from lucidex.core.source.decoder import take_in
+from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.pyramid import AnyPixels, Source
+from lucidex.core.source.restoration import StoredPixels, restored
+
+PLACE = OutputId("1")
+AS_IT_IS = PictureDocument()
+
+
+@dataclass(frozen=True)
+class OpenedPicture:
+    """A decoded file: its pixels at four scales, and what is known of it."""
+
+    source: Source
+    facts: SourceFacts
+
+
+def open_picture(path: Path | str, page: int = 1) -> OpenedPicture:
+    """Decode a file of any format that is read (`lucidex.core.source.formats`); a page of it, counted from 1.
+
+    All its pixels are held in memory, at four scales: height × width × bands of 8 or 16 bits. Raises
+    UnreadableFileError or TooLargeError with a sentence that says what and why, and OSError where there is no such
+    file.
+    """
+    rows: dict[int, list[AnyPixels]] = defaultdict(list)
+    with Path(path).open("rb") as file:
+        facts = take_in(file, lambda number, some: rows[number].append(some.copy()), rows.clear, page=page)
+    levels = {number: np.concatenate(parts) for number, parts in rows.items()}
+    return OpenedPicture(
+        Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__), facts
+    )
+
+
+def render(
+    picture: OpenedPicture, demand: PlaceDemand, document: PictureDocument = AS_IT_IS, assets: Assets = NO_ASSETS
+) -> pyvips.Image:
+    """A picture as its document has it, in a place: 8-bit sRGB of 3 bands, or 4 with unpremultiplied alpha.
+
+    The document's framing and finish for the place `1` count. `assets` holds what its finish needs. The result has
+    exactly the size that the demand asks for. Raises OutOfRangeError where that exceeds the limits.
+
+    >>> import tempfile
+    >>> from lucidex.core import open_picture, read_demand
+    >>> with tempfile.NamedTemporaryFile(suffix=".png") as file:
+    ...     pyvips.Image.black(640, 400, bands=3).pngsave(file.name)
+    ...     image = render(open_picture(file.name), read_demand("320x200").demand())
+    >>> image.width, image.height, image.bands
+    (320, 200, 3)
+    """
+    source = _restored(picture, document)
+    geometry = document.geometry(source.upright)
+    placement = document.placement(geometry, PLACE.place, demand)
+    ground = None if placement.covers_canvas else colour_of(demand.ground)
+    finish = document.finish(PLACE.place, placement.canvas)
+    chosen = plan(source, geometry, placement, ground, document.treatment, finish)
+    return draw(source, chosen, assets)
+
+
+def _restored(picture: OpenedPicture, document: PictureDocument) -> Source:
+    source, restorations = picture.source, document.restorations
+    if not restorations:
+        return source
+    stored = StoredPixels(source.open_level(1), source.orientation, source.profile)
+    return source.of_pixels(restored(stored, restorations))
+
+
+def write(image: pyvips.Image, demand: PlaceDemand, format: FormatName | None = None) -> bytes:
+    """The bytes of a rendered picture for a place: its format, quality, ceiling and resolution.
+
+    Without a format of the place's or one's own, JPEG, or PNG where something is clear.
+
+    >>> from lucidex.core import read_demand
+    >>> content = write(pyvips.Image.black(64, 32, bands=3), read_demand("64x32 as png").demand())
+    >>> content[1:4]
+    b'PNG'
+    """
+    name, quality = AS_IT_IS.written_as(PLACE, demand, image.hasalpha())
+    name = format or name
+    quality = None if name.output.default_quality is None else quality or name.output.default_quality
+    ceiling = demand.max_bytes if quality is not None and AS_IT_IS.finds_quality(PLACE, demand) else None
+    ground = colour_of(demand.ground) or (255, 255, 255)
+    return encode(image, name, Encoding(quality, demand.pixels_per_inch, ground, max_bytes=ceiling))

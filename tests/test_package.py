@@ -1,0 +1,60 @@
+"""The product as a package: a wheel holds all that it needs, and its core is a library."""
+
+import os
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+USED = """
+import sys
+from lucidex.core import open_picture, read_demand, render, write
+demand = read_demand("90x60 as webp").demand()
+content = write(render(open_picture(sys.argv[1]), demand), demand)
+from lucidex.core.places.book import shipped_book
+from lucidex.core.steps.looks import shipped_looks
+from lucidex.records.migration import migrate
+from lucidex.web.templating import environment
+environment.get_template("bench/bench.html")
+print(len(content), len(shipped_book().places), len(shipped_looks()))
+"""
+
+
+@pytest.fixture(scope="module")
+def wheel(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("wheel")
+    # from a copy, so that nothing is left beside the sources; with what is installed, so that nothing is fetched
+    copied = subprocess.run(
+        ["cp", "-r", "src", "pyproject.toml", "README.md", "LICENSE", "THIRD-PARTY.md", str(folder)], cwd=ROOT
+    )
+    assert copied.returncode == 0
+    command = [sys.executable, "-m", "pip", "wheel", "-q", "--no-build-isolation", "--no-deps", "-w", "built", "."]
+    built = subprocess.run(command, cwd=folder, capture_output=True, text=True)
+    assert built.returncode == 0, built.stderr[-2_000:]
+    (found,) = (folder / "built").glob("lucidex-*.whl")
+    return found
+
+
+def test_a_wheel_says_what_it_is_and_under_which_licence(wheel: Path) -> None:
+    with zipfile.ZipFile(wheel) as packed:
+        names = packed.namelist()
+        metadata = packed.read(next(name for name in names if name.endswith("METADATA"))).decode()
+    assert "License-Expression: MIT" in metadata
+    assert "Classifier: Typing :: Typed" in metadata
+    assert any(name.endswith("licenses/LICENSE") for name in names)
+
+
+def test_what_is_in_the_wheel_is_all_that_is_needed(wheel: Path, tmp_path: Path) -> None:
+    with zipfile.ZipFile(wheel) as packed:
+        packed.extractall(tmp_path / "installed")
+    picture = ROOT / "demo" / "pictures" / "seal.png"
+    environment = {**os.environ, "PYTHONPATH": str(tmp_path / "installed")}
+    used = subprocess.run(
+        [sys.executable, "-c", USED, str(picture)], cwd=tmp_path, env=environment, capture_output=True, text=True
+    )
+    assert used.returncode == 0, used.stderr[-2_000:]
+    weight, places, looks = map(int, used.stdout.split())
+    assert (weight > 100, places > 10, looks > 5) == (True, True, True)
