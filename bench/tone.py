@@ -28,6 +28,7 @@ from bench.run import Spread, photograph, timed
 from lucidex.core.compilation import compile_kernels
 from lucidex.core.encode import jpeg
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.tone.clipping import histogram
 from lucidex.core.picture.tone.development import developed, fold
 from lucidex.core.render import composed, resampled_window
@@ -158,7 +159,7 @@ def parts(workshop: Workshop, actor: Actor, picture: int, width: int, rounds: in
     def effects() -> None:
         seen = image.numpy()
         for effect in rendering.chosen.treatment.effects:
-            seen = effect.on(seen, rendering.chosen.unit)
+            seen = effect.on(seen, View(rendering.chosen.unit))
 
     measured = timed(
         rounds,

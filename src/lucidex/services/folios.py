@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, delete, func, or_, select, true
+from sqlalchemy import ColumnElement, bindparam, delete, func, literal, or_, select, true
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, joinedload
 
@@ -34,8 +34,12 @@ class FolioRow:
 
 
 def _allowed(actor: Actor) -> ColumnElement[bool]:
-    shared = select(FolioShare.folio_id).where(FolioShare.person_id == actor.id)
-    return or_(Folio.owner_id == actor.id, Folio.id.in_(shared))
+    return _allowed_to(literal(actor.id))
+
+
+def _allowed_to(person_id: ColumnElement[int]) -> ColumnElement[bool]:
+    shared = select(FolioShare.folio_id).where(FolioShare.person_id == person_id)
+    return or_(Folio.owner_id == person_id, Folio.id.in_(shared))
 
 
 def folio_of(session: Session, actor: Actor, folio_id: int, to_change: bool = False) -> Folio:
@@ -95,12 +99,18 @@ def allowed_pictures(actor: Actor) -> ColumnElement[bool]:
     return Picture.removed_at.is_(None) & Picture.folio_id.in_(select(Folio.id).where(_allowed(actor)))
 
 
+# built once: it is asked for by every draft of a moving slider
+_VERSION = (
+    select(Document.version)
+    .join(Picture, Picture.id == Document.picture_id)
+    .join(Folio)
+    .where(Picture.id == bindparam("picture_id"), Picture.removed_at.is_(None), _allowed_to(bindparam("actor_id")))
+)
+
+
 def version_of(session: Session, actor: Actor, picture_id: int) -> int:
     """The version of a picture's document, or NotFoundError as for the picture."""
-    found = select(Document.version).join(Picture, Picture.id == Document.picture_id).join(Folio)
-    version: int | None = session.scalar(
-        found.where(Picture.id == picture_id, Picture.removed_at.is_(None), _allowed(actor))
-    )
+    version: int | None = session.scalar(_VERSION, {"picture_id": picture_id, "actor_id": actor.id})
     if version is None:
         raise NotFoundError(_NO_PICTURE)
     return version

@@ -28,6 +28,7 @@ from lucidex.web.templating import STATIC
 
 SESSION_SECONDS = 14 * 24 * 3600
 THREADS = 24
+GZIP_LEVEL = 4  # a page in a quarter of the time of the highest, and hardly heavier
 
 
 class _Application(FastAPI):
@@ -74,6 +75,6 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         max_age=SESSION_SECONDS,
         same_site="lax",
     )
-    app.add_middleware(GZipMiddleware, minimum_size=1_000)
+    app.add_middleware(GZipMiddleware, minimum_size=1_000, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost"])
     return app
