@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.journeys.conftest import Desk
 
@@ -91,6 +91,25 @@ def test_bad_files_are_said_and_the_good_ones_arrive(desk: Desk, photographs: Pa
     page.click("text=Go on with what arrived")
     page.wait_for_url("**/gather")
     assert page.locator(".card").count() == 2
+
+
+def test_two_arrive_at_a_time_and_stand_as_they_were_chosen(desk: Desk, photographs: Path) -> None:
+    """The second is held back until the third was answered and shows its picture."""
+    page = desk.page
+    held: list[Route] = []
+    page.route("**/folios/*/pictures?name=upright*", lambda route: held.append(route))
+    drop(desk, *(photographs / name for name in ("small.jpg", "upright.png", "large.jpg")))
+    arrived = page.locator("[aria-label='Pictures arriving'] li")
+    expect(arrived.nth(2)).to_contain_text("taken")
+    expect(arrived.nth(2).locator("img")).not_to_have_js_property("naturalWidth", 0)
+    held[0].continue_()
+    page.wait_for_url("**/gather")
+    assert [card.split("\n")[0] for card in page.locator(".card").all_inner_texts()] == [
+        "small.jpg",
+        "upright.png",
+        "large.jpg",
+    ]
+    assert desk.troubles == []
 
 
 def test_steps_are_added_changed_taken_back_and_made_again(desk: Desk, photographs: Path) -> None:

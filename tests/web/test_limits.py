@@ -333,3 +333,30 @@ def test_a_picture_can_be_brought_in_through_the_stream(work: Work) -> None:
         headers={"X-CSRF-Token": work.visitor.csrf, "Accept": "application/json"},
     )
     assert answer.json()["file_name"] == "a b.png"
+
+
+def test_what_was_chosen_together_stands_as_chosen_whichever_arrives_first(work: Work) -> None:
+    client, csrf = work.visitor.client, work.visitor.csrf
+
+    def send(name: str, folio_id: int, query: str = "") -> int:
+        answer = client.post(
+            f"/folios/{folio_id}/pictures?name={name}{query}",
+            content=encoded(picture(9, 8, seed=len(name))),
+            headers={"X-CSRF-Token": csrf, "Accept": "application/json"},
+        )
+        assert answer.status_code == 200
+        return int(answer.json()["picture_id"])
+
+    def names(folio_id: int) -> list[str]:
+        answer = client.get(f"/api/folios/{folio_id}", headers=work.visitor.bearer)
+        return [one["file_name"] for one in answer.json()["pictures"]][-5:]
+
+    first = send("first", work.folio_id)
+    send("third", work.folio_id, f"&first={first}&number=3")
+    send("apart", work.folio_id)
+    send("second", work.folio_id, f"&first={first}&number=2")
+    assert names(work.folio_id)[-4:] == ["first", "second", "third", "apart"]
+    elsewhere = client.post("/api/folios", json={"name": "Elsewhere"}, headers=work.visitor.bearer).json()["id"]
+    send("there", elsewhere)
+    send("late", elsewhere, f"&first={first}&number=1")  # the first one is not of this folio: it comes last
+    assert names(elsewhere) == ["there", "late"]

@@ -176,6 +176,8 @@ class Picture(Base):
     file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
     created_at: Mapped[datetime] = mapped_column(default=now)
     removed_at: Mapped[datetime | None]
+    arrival_id: Mapped[int | None]  # the first picture of those brought in together; they arrive out of order
+    arrival_number: Mapped[int] = mapped_column(default=0, server_default="0")
     trial_of: Mapped[int | None] = mapped_column(
         ForeignKey("routine.id", ondelete="SET NULL", name="picture_trial_of")
     )

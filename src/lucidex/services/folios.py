@@ -16,6 +16,7 @@ from lucidex.services.workshop import Workshop
 
 ASKED_AT_ONCE = 400
 _STANDS = Picture.removed_at.is_(None) & Picture.trial_of.is_(None)
+IN_ORDER = (func.coalesce(Picture.arrival_id, Picture.id), Picture.arrival_number, Picture.id)
 _NO_FOLIO = "There is no such folio, or it is not shared with you."
 _NO_PICTURE = "There is no such picture, or its folio is not shared with you."
 
@@ -264,7 +265,7 @@ def read_folio(workshop: Workshop, actor: Actor, folio_id: int) -> FolioView:
         view = FolioView(
             folio,
             folio.owner_id == actor.id,
-            list(session.scalars(pictures.order_by(Picture.id))),
+            list(session.scalars(pictures.order_by(*IN_ORDER))),
             hanging_places(session, folio.id),
             [share.person for share in shared],
             actor.may_change and actor.id not in lookers,

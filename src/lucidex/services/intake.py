@@ -77,6 +77,17 @@ class NewFolio:
     demands: tuple[PlaceDemand, ...] = ()
 
 
+@dataclass(frozen=True)
+class Seat:
+    """Where a picture stands among those that were chosen together, whichever of them arrives first.
+
+    `first_id` is the picture of these that was taken first, `number` the place in what was chosen, 0 or more.
+    """
+
+    first_id: int
+    number: int
+
+
 def bring_in(
     workshop: Workshop, actor: Actor, target: int | NewFolio, file_name: str, chunks: Iterable[bytes]
 ) -> BroughtIn:
@@ -113,11 +124,19 @@ def check_target(workshop: Workshop, actor: Actor, target: int | NewFolio) -> No
 
 
 def bring_in_received(
-    workshop: Workshop, actor: Actor, target: int | NewFolio, file_name: str, received: Received
+    workshop: Workshop,
+    actor: Actor,
+    target: int | NewFolio,
+    file_name: str,
+    received: Received,
+    seat: Seat | None = None,
 ) -> BroughtIn:
-    """The same for a file that has arrived already. Sentences of errors begin with “It …”."""
+    """The same for a file that has arrived already. Sentences of errors begin with “It …”.
+
+    Without a seat, or where the seat's first picture is of another folio, it stands behind what is there.
+    """
     facts = decode_received(workshop, received)
-    return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts)
+    return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts, seat)
 
 
 def not_taken(file_name: str, error: UserError) -> UserError:
@@ -135,6 +154,7 @@ def _record(
     name: str,
     received: Received,
     facts: SourceFacts,
+    seat: Seat | None = None,
 ) -> BroughtIn:
     with workshop.database.begin() as session:
         if isinstance(target, int):
@@ -144,12 +164,20 @@ def _record(
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
         key = record_source(session, received, facts)
         picture = Picture(folio_id=folio.id, source_key=key, file_name=name)
+        if seat is not None and _is_of(session, folio.id, seat.first_id):
+            picture.arrival_id, picture.arrival_number = seat.first_id, seat.number
         session.add(picture)
         session.flush()
         start_document(session, actor, picture.id, PictureDocument(), "Brought in")
         folio.changed_at = now()
         workshop.originals.keep(received)
         return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
+
+
+def _is_of(session: Session, folio_id: int, picture_id: int) -> bool:
+    return (
+        session.scalar(select(Picture.id).where(Picture.id == picture_id, Picture.folio_id == folio_id)) is not None
+    )
 
 
 def _make_folio(session: Session, actor: Actor, new: NewFolio) -> Folio:

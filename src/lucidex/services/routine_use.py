@@ -14,7 +14,7 @@ from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
 from lucidex.core.steps.base import Carried
 from lucidex.records.models import Folio, Picture, now
 from lucidex.services.documents import PictureState, change_in, read_picture, with_document
-from lucidex.services.folios import FolioView, allowed_pictures, picture_of, read_folio
+from lucidex.services.folios import IN_ORDER, FolioView, allowed_pictures, picture_of, read_folio
 from lucidex.services.intake import start_document
 from lucidex.services.logos import adopt_assets_in
 from lucidex.services.people import Actor
@@ -134,7 +134,7 @@ def pictures_to_try(workshop: Workshop, actor: Actor) -> list[tuple[int, str, st
             select(Picture.id, Picture.file_name, Folio.name)
             .join(Folio)
             .where(allowed_pictures(actor), Picture.trial_of.is_(None))
-            .order_by(Folio.changed_at.desc(), Picture.id)
+            .order_by(Folio.changed_at.desc(), *IN_ORDER)
             .limit(MAX_OFFERED)
         )
         return [(row[0], row[1], row[2]) for row in session.execute(found)]

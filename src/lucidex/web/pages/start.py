@@ -10,7 +10,7 @@ from starlette.responses import HTMLResponse
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.services.folios import list_folios
-from lucidex.services.intake import BroughtIn, NewFolio, bring_in_received, check_target
+from lucidex.services.intake import BroughtIn, NewFolio, Seat, bring_in_received, check_target
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page
@@ -77,9 +77,16 @@ async def first_picture(
 
 @router.post("/folios/{folio_id}/pictures")
 async def another_picture(
-    request: Request, app: App, actor: SignedIn, folio_id: int, name: FileName = "picture"
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    name: FileName = "picture",
+    first: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+    number: Annotated[int, Query(ge=0, le=1_000_000)] = 0,
 ) -> Arrived:
-    """Take a picture into a folio."""
+    """Take a picture into a folio; `number` is its place among those chosen together with picture `first`."""
+    seat = None if first is None else Seat(first, number)
     await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     async with received(request, app, actor, name) as file:
-        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file))
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file, seat))

@@ -1,12 +1,14 @@
 // Pictures on their way in: typed sizes, chosen and dropped files, progress, and where to go on.
-// Sends each file as one request; a refused file is said and does not stop the others.
+// Sends each file as one request, two at a time once the first is taken and has made the folio; a refused file is
+// said and does not stop the others.
 import { csrf } from "./requests.js";
 
 const MOST_BYTES = 200_000_000;
+const AT_ONCE = 2;
 
 /**
  * @typedef {{number: number, name: string, state: string, busy: boolean, progressStyle: object,
- *   trouble: string, notes: string, file: File, request: XMLHttpRequest | null}} Arriving
+ *   trouble: string, notes: string, image: string, file: File, request: XMLHttpRequest | null}} Arriving
  * @typedef {{picture_id: number, folio_id: number, notes: string[]}} Taken
  */
 
@@ -100,12 +102,17 @@ export function registerArrivals(Alpine) {
       // a size that was typed but not added yet counts too; one that is not understood is said first
       if (!(await this.addSize())) return;
       this.files = files.map((file, number) => ({
-        number, name: file.name, state: "waiting", busy: false, progressStyle: {}, trouble: "", notes: "", file, request: null,
+        number, name: file.name, state: "waiting", busy: false, progressStyle: {}, trouble: "", notes: "", image: "", file, request: null,
       }));
       this.taken = [];
       this.busy = true;
       this.stopped = false;
-      for (const file of this.files) if (!this.stopped) await this.send(file);
+      const waiting = [...this.files];
+      while (waiting.length && !this.stopped && !this.taken.length) await this.send(/** @type {Arriving} */ (waiting.shift()));
+      const sendNext = async () => {
+        for (let file = waiting.shift(); file && !this.stopped; file = waiting.shift()) await this.send(file);
+      };
+      await Promise.all(Array.from({ length: AT_ONCE }, sendNext));
       this.busy = false;
       const quiet = this.files.every((file) => !file.trouble && !file.notes);
       if (this.taken.length && quiet && !this.stopped) location.assign(this.nextAddress());
@@ -140,7 +147,7 @@ export function registerArrivals(Alpine) {
       return new Promise((done) => {
         const request = new XMLHttpRequest();
         file.request = request;
-        request.open("POST", this.target(file.name));
+        request.open("POST", this.target(file));
         request.setRequestHeader("X-CSRF-Token", csrf());
         request.setRequestHeader("Accept", "application/json");
         request.setRequestHeader("Content-Type", "application/octet-stream");
@@ -154,10 +161,12 @@ export function registerArrivals(Alpine) {
       });
     },
 
-    /** @param {string} name */
-    target(name) {
+    /** @param {Arriving} file */
+    target({ name, number }) {
       const query = new URLSearchParams({ name });
       const [first] = this.taken;
+      if (first) query.append("first", String(first.picture_id));
+      if (first) query.append("number", String(number));
       if (first) return `/folios/${first.folio_id}/pictures?${query}`;
       for (const size of this.sizes) query.append("size", size.text);
       return `${this.address}?${query}`;
@@ -179,6 +188,7 @@ export function registerArrivals(Alpine) {
         return;
       }
       this.taken.push(said);
+      file.image = `/pictures/${said.picture_id}/preview?w=240&h=240`;
       file.notes = said.notes.join(" ");
       file.state = "taken";
     },
