@@ -1,11 +1,14 @@
 """Pages and their parts, without a browser: what they answer and what they say."""
 
+import os
 import re
+import time
 
 import pytest
 
 from lucidex.core.geometry.sizes import Size
 from lucidex.web.bench.wall import WALL_HEIGHT, WALL_WIDTH, hang
+from lucidex.web.static_files import STATIC
 from tests.web.conftest import Work
 
 
@@ -163,3 +166,26 @@ def test_the_wall_holds_its_frames_at_one_scale(sizes: list[Size]) -> None:
         assert abs(seat.height - size.height * hanging.scale * seat.magnified / seat.reduced) <= 1
     if len(sizes) <= 4:
         assert hanging.height <= WALL_HEIGHT
+
+
+def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Work) -> None:
+    client = work.visitor.client
+    found = re.search(r'src="(/static/([0-9a-f]{16})/js/main\.js)"', client.get("/").text)
+    assert found
+    script = STATIC / "js" / "main.js"
+
+    def kept(path: str) -> str:
+        answer = client.get(path)
+        assert answer.text == script.read_text()
+        return answer.headers["Cache-Control"]
+
+    assert "immutable" in kept(found[1])
+    assert kept(found[1].replace(found[2], "0" * 16)) == "no-cache", "the address of an earlier version"
+    assert kept("/static/js/main.js") == "no-cache"
+    assert client.get(found[1].replace("main", "nothing")).headers["Cache-Control"] != kept(found[1])
+    was = script.stat()
+    os.utime(script, (was.st_atime, time.time() + 60))
+    try:
+        assert kept(found[1]) == "no-cache", "it was changed since the key was made of it"
+    finally:
+        os.utime(script, (was.st_atime, was.st_mtime))

@@ -8,7 +8,6 @@ from fastapi import FastAPI
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
-from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp
 
 from lucidex import __version__
@@ -24,7 +23,7 @@ from lucidex.web.proof import output_choices, runs, sheet
 from lucidex.web.routines import page as routines
 from lucidex.web.routines import use
 from lucidex.web.security import SecurityHeaders
-from lucidex.web.templating import STATIC
+from lucidex.web.static_files import KeyedFiles
 
 SESSION_SECONDS = 14 * 24 * 3600
 THREADS = 24
@@ -65,7 +64,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     rest = (health, account, people, start, folio, book, routines, use, api)
     for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
         app.include_router(router)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount("/static", KeyedFiles(), name="static")
     problems.add_handlers(app)
     app.add_middleware(Bodies, context=context)  # the last one in: it needs the session
     app.add_middleware(

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from datetime import datetime
-from hashlib import sha256
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
@@ -19,14 +18,9 @@ from lucidex.web.bench.control import control_of
 from lucidex.web.bench.stage import preview_key
 from lucidex.web.bench.step_form import amount, carries_on_as, form_fields, is_automatic
 from lucidex.web.security import csrf_token
+from lucidex.web.static_files import ADDRESS, STATIC
 
 HERE = Path(__file__).parent
-STATIC = HERE / "static"
-
-
-def _fingerprint() -> str:
-    files = sorted(path for path in STATIC.rglob("*") if path.suffix in {".css", ".js"})
-    return sha256(b"".join(path.read_bytes() for path in files)).hexdigest()[:12]
 
 
 def _day(moment: datetime) -> str:
@@ -79,7 +73,7 @@ environment.globals |= {
     "logo_name": lambda sha256: appearance_key(SourceKey.of_file(sha256), ()),
     "query": _query,
     "asked_query": _asked_query,
-    "assets": _fingerprint(),
+    "assets": ADDRESS,
     "form_fields": form_fields,
     "amount": amount,
     "carries_on_as": carries_on_as,
