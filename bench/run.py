@@ -26,7 +26,7 @@ import pyvips
 from PIL import Image
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.encode import JPEG, Encoding, encode
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
@@ -107,7 +107,7 @@ def made(source: Source, typed: tuple[str, ...]) -> list[bytes]:
     files = []
     for demand in demands(typed):
         image = draw(source, plan(source, geometry, document.placement(geometry, "1", demand), None))
-        files.append(encode(image, FormatName.JPEG, Encoding(QUALITY)))
+        files.append(encode(image, JPEG, Encoding(QUALITY)))
     return files
 
 
@@ -229,7 +229,7 @@ def preview(source: Source, edge: int) -> bytes:
     document = PictureDocument(steps=(StepEntry(id="c", step=crop),))
     geometry = document.geometry(source.upright)
     placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, geometry, placement, None)), FormatName.JPEG, Encoding(92))
+    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, Encoding(92))
 
 
 ANGLE = 2.4
@@ -260,7 +260,7 @@ def straightened(source: Source) -> bytes:
     geometry = document.geometry(source.upright)
     demand = demands(("1600x640",))[0]
     image = draw(source, plan(source, geometry, document.placement(geometry, "1", demand), None))
-    return encode(image, FormatName.JPEG, Encoding(QUALITY))
+    return encode(image, JPEG, Encoding(QUALITY))
 
 
 def bare_straightened(stored: pyvips.Image) -> bytes:
@@ -290,4 +290,4 @@ def preview_turned(source: Source, edge: int) -> bytes:
     document = PictureDocument(steps=(StepEntry(id="s", step=Straighten(angle_degrees=1 + _step[0] / 100)),))
     geometry = document.geometry(source.upright)
     placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, geometry, placement, None)), FormatName.JPEG, Encoding(92))
+    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, Encoding(92))
