@@ -11,9 +11,9 @@ import pytest
 ROOT = Path(__file__).parents[1]
 USED = """
 import sys
-from lucidex.core import open_picture, read_demand, render, write
+from lucidex.core import open_picture, read_demand, render_picture, write
 demand = read_demand("90x60 as webp").demand()
-content = write(render(open_picture(sys.argv[1]), demand), demand)
+content = write(render_picture(open_picture(sys.argv[1]), demand), demand)
 from lucidex.core.places.book import shipped_book
 from lucidex.core.steps.looks import shipped_looks
 from lucidex.records.migration import migrate

@@ -6,6 +6,7 @@ from types import ModuleType
 
 import pytest
 
+from lucidex import core
 from lucidex.core import encode, steps
 from lucidex.core.encode import FORMATS, TYPED_NAMES, FormatName, OutputFormat
 from lucidex.core.line.places import read_demand
@@ -91,3 +92,10 @@ def test_what_names_no_output_is_refused(text: str) -> None:
         OutputId(text)
     with pytest.raises(ValueError, match="no format"):
         FormatName(text)
+
+
+def test_no_exported_name_hides_a_module_of_the_core() -> None:
+    """`from lucidex.core import encode` is the folder: a function of that name at the top would stand before it."""
+    names = [one.name for one in pkgutil.iter_modules(core.__path__) if import_module(f"lucidex.core.{one.name}")]
+    hidden = [name for name in names if not isinstance(getattr(core, name), ModuleType)]
+    assert hidden == []

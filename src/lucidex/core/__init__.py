@@ -8,15 +8,15 @@ Open a file, say what a place asks for, render and write it:
 ...     picture = open_picture(file.name)
 >>> banner = read_demand("600x240 as webp").demand()
 >>> document = PictureDocument(steps=(StepEntry(id="a", step=Exposure(stops=0.5)),))
->>> content = write(render(picture, banner, document), banner)
+>>> content = write(render_picture(picture, banner, document), banner)
 >>> content[8:12]
 b'WEBP'
 """
 
 from lucidex.core.document import Framing, PictureDocument
-from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.errors import OutOfRangeError, TooLargeError, UnreadableFileError, UserError
-from lucidex.core.library import OpenedPicture, open_picture, render, write
+from lucidex.core.library import OpenedPicture, open_picture, render_picture, write
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.steps import ALL_STEPS, StepEntry
@@ -36,9 +36,8 @@ __all__ = [
     "TooLargeError",
     "UnreadableFileError",
     "UserError",
-    "encode",
     "open_picture",
     "read_demand",
-    "render",
+    "render_picture",
     "write",
 ]

@@ -50,7 +50,7 @@ def open_picture(path: Path | str, page: int = 1) -> OpenedPicture:
     )
 
 
-def render(
+def render_picture(
     picture: OpenedPicture, demand: PlaceDemand, document: PictureDocument = AS_IT_IS, assets: Assets = NO_ASSETS
 ) -> pyvips.Image:
     """A picture as its document has it, in a place: 8-bit sRGB of 3 bands, or 4 with unpremultiplied alpha.
@@ -62,7 +62,7 @@ def render(
     >>> from lucidex.core import open_picture, read_demand
     >>> with tempfile.NamedTemporaryFile(suffix=".png") as file:
     ...     pyvips.Image.black(640, 400, bands=3).pngsave(file.name)
-    ...     image = render(open_picture(file.name), read_demand("320x200").demand())
+    ...     image = render_picture(open_picture(file.name), read_demand("320x200").demand())
     >>> image.width, image.height, image.bands
     (320, 200, 3)
     """
