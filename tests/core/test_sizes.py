@@ -103,6 +103,7 @@ def test_a_hundred_percent_is_the_size_itself(source: Size) -> None:
 @example(Size(900, 1), Size(3, 800), Rule.CONTAIN, Anchor.CENTRE)
 @example(Size(1, 900), Size(2_000, 1), Rule.FILL, Anchor.CENTRE)
 @example(Size(257, 129), Size(64, 33), Rule.COVER, Anchor.BOTTOM_RIGHT)
+@example(Size(3, 11), Size(2, 5), Rule.SCALE_DOWN, Anchor.TOP_LEFT)
 def test_rendered_pixels_have_exactly_the_size(source: Size, place: Size, rule: Rule, anchor: Anchor) -> None:
     demand = PlaceDemand(measure=ExactSize(width_px=place.width, height_px=place.height), rule=rule, anchor=anchor)
     out = rendered(source_of(picture(source.width, source.height)), demand)

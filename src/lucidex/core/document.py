@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from lucidex.core.encode import JPEG, PNG, FormatName
 from lucidex.core.errors import UnavailableError
 from lucidex.core.finish.assets import AssetFile
-from lucidex.core.finish.canvas import Given, given_room, total_margins
+from lucidex.core.finish.canvas import Given, Margins, given_room, total_margins
 from lucidex.core.geometry.fit import Anchor, Placement, Rule, clamped_window, covering_window, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size, Window
@@ -198,7 +198,8 @@ class PictureDocument(BaseModel):
         demand = self.demand_for(OutputId(place_key), demand)
         canvas = _canvas(geometry, demand)
         margins = total_margins(self.finish(place_key, canvas))
-        inner = margins.inside(canvas)
+        # without room given away it is fitted once: what is fitted twice can lose a pixel to rounding
+        inner = demand.size_for(geometry.size) if margins == Margins() else margins.inside(canvas)
         framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
         crop_window = framing.window(geometry, inner) if framing and demand.is_cropped else None
         placement = fit(geometry.size, inner, demand.rule, demand.anchor, crop_window, demand.enlarges)
