@@ -6,12 +6,13 @@ from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
 from lucidex.core.picture.tone import development
-from lucidex.core.resampling import resampled
+from lucidex.core.resampling import resampled, warp_kernel
 
 
 def compile_kernels() -> None:
     """Have every kernel compiled, or read from its cache: some seconds the first time, half a second later."""
     development.compile_kernels()
+    warp_kernel.load()
     for number_type in (np.uint8, np.uint16):
         for is_mapped in (True, False):
             pixels = np.zeros((4, 4, 4), number_type)

@@ -10,21 +10,19 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 import pyvips
 
-from lucidex.core.cancellation import check_wanted
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.canvas import Given, drawn_in_order, given_room, total_margins
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import Layer, PictureGeometry
 from lucidex.core.geometry.sizes import Box, Point, Size, Window
-from lucidex.core.geometry.transform import Transform, shift
+from lucidex.core.geometry.transform import Transform, box_around, shift
 from lucidex.core.picture.ground_layers import paint
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.picture.treatment import Treatment
-from lucidex.core.resampling import resampled, resampled_floats, unpremultiplied
+from lucidex.core.resampling import WARP_MARGIN, resampled, resampled_floats, unpremultiplied, warped
 from lucidex.core.source.pyramid import AnyPixels, Source, level_for, level_size
 
 _EPSILON = 1e-6
@@ -33,8 +31,6 @@ FINER_UP_TO_PIXELS = 60_000_000
 UNTREATED = Treatment()
 MAX_TREATED = 2.0  # enlargement: beyond it, effects are computed at this scale and what comes out is enlarged
 MAX_REACH = 400  # drawn pixels around a part that effects may look at at its own scale
-WARP_STRIP_PIXELS = 8_000_000
-WARP_MARGIN = 6.0  # pixels around a turned window, at the warp's own scale, so that its Lanczos has neighbours
 
 
 @dataclass(frozen=True)
@@ -239,7 +235,8 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
     densities = _densities(chosen.total, placement)
     shrink = min(1.0, max(densities) * chosen.level)
     bounds = level_size(source.stored, chosen.level)
-    box = _box_around(back, placement.window, chosen.level, WARP_MARGIN / shrink, bounds)
+    to_level = Transform(1 / chosen.level, 0, 0, 1 / chosen.level, 0, 0)
+    box = box_around(back.then(to_level), placement.window, WARP_MARGIN / shrink, bounds)
     reduced = _reduced(source, chosen.level, box, shrink)
     scale_x, scale_y = reduced.shape[1] / box.size.width, reduced.shape[0] / box.size.height
     # from a pixel's middle in the result to picture, stored, level, box and reduced coordinates, and back by half
@@ -247,12 +244,13 @@ def _turned_freely(source: Source, chosen: Plan) -> pyvips.Image:
         shift(0.5, 0.5)
         .then(_to_picture(placement))
         .then(back)
-        .then(Transform(1 / chosen.level, 0, 0, 1 / chosen.level, -box.left, -box.top))
+        .then(to_level)
+        .then(shift(-box.left, -box.top))
         .then(Transform(scale_x, 0, 0, scale_y, -0.5, -0.5))
     )
-    warped = _warp(reduced, to_reduced, placement.drawn, _finer(densities, placement.drawn))
+    turned = warped(reduced, to_reduced, placement.drawn, _finer(densities, placement.drawn))
     layout = source.layout
-    return source.image_of(unpremultiplied(warped, layout.number_type) if layout.has_alpha else warped)
+    return source.image_of(unpremultiplied(turned, layout.number_type) if layout.has_alpha else turned)
 
 
 def _reduced(source: Source, level: int, box: Box, shrink: float) -> AnyPixels:
@@ -269,62 +267,6 @@ def _finer(densities: list[float], drawn: Size) -> int:
     uneven = max(densities) / min(densities)
     finer = 1 if uneven < 1.15 else min(MAX_FINER, math.ceil(uneven))
     return finer if drawn.pixels * finer**2 <= FINER_UP_TO_PIXELS else 1
-
-
-def _warp(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int) -> AnyPixels:
-    """The result of a transform from its pixels' middles to those of `pixels`, in strips of rows.
-
-    Strips read no more of `pixels` than they need, so that a large picture is never copied as a whole.
-    """
-    out = np.empty((drawn.height, drawn.width, pixels.shape[2]), pixels.dtype)
-    rows = max(16, WARP_STRIP_PIXELS // (drawn.width * finer**2))
-    for top in range(0, drawn.height, rows):
-        check_wanted()
-        strip = out[top : top + rows]
-        from_strip = shift(0, top).then(to_pixels)
-        strip[:] = _warp_strip(pixels, from_strip, Size(drawn.width, strip.shape[0]), finer)
-    return out
-
-
-def _warp_strip(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int) -> AnyPixels:
-    bounds = Size(pixels.shape[1], pixels.shape[0])
-    box = _box_around(to_pixels, Window(-1, -1, drawn.width + 1, drawn.height + 1), 1, WARP_MARGIN, bounds)
-    left, top, size = box.left, box.top, box.size
-    near = np.ascontiguousarray(pixels[top : top + size.height, left : left + size.width])
-    to_near = to_pixels.then(shift(-left, -top))
-    grid = Transform(1 / finer, 0, 0, 1 / finer, 0.5 / finer - 0.5, 0.5 / finer - 0.5)
-    matrix = (grid.then(to_near) if finer > 1 else to_near).matrix
-    fine = (drawn.width * finer, drawn.height * finer)
-    flags = cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP
-    if to_pixels.is_affine:
-        warped = cv2.warpAffine(near, matrix[:2], fine, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    else:
-        warped = cv2.warpPerspective(near, matrix, fine, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    if finer > 1:
-        warped = cv2.resize(warped, (drawn.width, drawn.height), interpolation=cv2.INTER_AREA)
-    warped = warped.reshape(drawn.height, drawn.width, -1)
-    if warped.dtype == np.float32:  # Lanczos overshoots; alpha must stay within its range and colours within alpha
-        alpha = np.clip(warped[..., -1:], 0, None)
-        warped = np.concatenate([np.clip(warped[..., :-1], 0, None), alpha], axis=-1)
-    return warped
-
-
-def _box_around(back: Transform, window: Window, level: int, margin: float, bounds: Size) -> Box:
-    """The whole-pixel box of a level that holds a turned window and a margin, held inside the level."""
-    corners = [
-        back.map(Point(window.left + i * window.width, window.top + j * window.height))
-        for i in (0, 1)
-        for j in (0, 1)
-    ]
-    xs, ys = [point.x / level for point in corners], [point.y / level for point in corners]
-    left, right = _held(min(xs) - margin, max(xs) + margin, bounds.width)
-    top, bottom = _held(min(ys) - margin, max(ys) + margin, bounds.height)
-    return Box(left, top, Size(right - left, bottom - top))
-
-
-def _held(low: float, high: float, most: int) -> tuple[int, int]:
-    start = min(max(math.floor(low), 0), most - 1)
-    return start, max(start + 1, min(math.ceil(high), most))
 
 
 def _resample(source: Source, level: int, window: Window, drawn: Size) -> pyvips.Image:

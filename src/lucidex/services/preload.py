@@ -5,7 +5,8 @@ from sqlalchemy.orm import configure_mappers
 
 import lucidex.services.worker
 import lucidex.work.decode_task  # noqa: F401 - what its processes do
-from lucidex.core.resampling import kernel
+from lucidex.core.resampling import kernel, warp_kernel
 
 configure_mappers()
 kernel.load()
+warp_kernel.load()

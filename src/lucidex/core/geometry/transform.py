@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.geometry.sizes import Point, Size, Window
+from lucidex.core.geometry.sizes import Box, Point, Size, Window
 
 _HORIZON = 1e-9
 
@@ -174,3 +174,21 @@ def uprighting(stored: Size, orientation: int) -> Transform:
 def upright_size(stored: Size, orientation: int) -> Size:
     """The size of the upright original."""
     return stored.turned if orientation in {5, 6, 7, 8} else stored
+
+
+def box_around(back: Transform, window: Window, margin: float, bounds: Size) -> Box:
+    """The whole pixels that hold what `back` makes of a window, and a margin around it, held inside the bounds."""
+    corners = [
+        back.map(Point(window.left + i * window.width, window.top + j * window.height))
+        for i in (0, 1)
+        for j in (0, 1)
+    ]
+    xs, ys = [point.x for point in corners], [point.y for point in corners]
+    left, right = _held(min(xs) - margin, max(xs) + margin, bounds.width)
+    top, bottom = _held(min(ys) - margin, max(ys) + margin, bounds.height)
+    return Box(left, top, Size(right - left, bottom - top))
+
+
+def _held(low: float, high: float, most: int) -> tuple[int, int]:
+    start = min(max(math.floor(low), 0), most - 1)
+    return start, max(start + 1, min(math.ceil(high), most))

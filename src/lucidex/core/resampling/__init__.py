@@ -1,5 +1,7 @@
-"""The one resampling: a window with real edges, to whole pixels, at any scale, without a shift."""
+"""The one resampling, a window with real edges to whole pixels at any scale, and the one warp; without a shift."""
 
 from lucidex.core.resampling.resample import resampled, resampled_floats, unpremultiplied
+from lucidex.core.resampling.warp import MARGIN as WARP_MARGIN
+from lucidex.core.resampling.warp import warped
 
-__all__ = ["resampled", "resampled_floats", "unpremultiplied"]
+__all__ = ["WARP_MARGIN", "resampled", "resampled_floats", "unpremultiplied", "warped"]
