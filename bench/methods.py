@@ -38,7 +38,11 @@ def crops() -> Iterator[Pixels]:
 
 def by_opencv(method: int) -> Scale:
     """OpenCV's way of scaling."""
-    return lambda pixels, size: cv2.resize(pixels, (size.width, size.height), interpolation=method)
+
+    def scale(pixels: Pixels, size: Size) -> Pixels:
+        return np.asarray(cv2.resize(pixels, (size.width, size.height), interpolation=method), np.uint8)
+
+    return scale
 
 
 def by_libvips(kernel: str) -> Scale:
@@ -47,7 +51,7 @@ def by_libvips(kernel: str) -> Scale:
     def scale(pixels: Pixels, size: Size) -> Pixels:
         image = pyvips.Image.new_from_array(pixels, interpretation="srgb")
         image = image.resize(size.width / image.width, vscale=size.height / image.height, kernel=kernel)
-        return image.numpy()[: size.height, : size.width]
+        return np.asarray(image.numpy()[: size.height, : size.width], np.uint8)
 
     return scale
 
@@ -110,8 +114,8 @@ def main() -> None:
             pairs = []
             for picture in pictures:
                 size = Size(picture.shape[1], picture.shape[0])
-                small = method(picture, Size(round(size.width / factor), round(size.height / factor)))
-                pairs.append((picture, by_opencv(cv2.INTER_CUBIC)(small, size)))
+                reduced = method(picture, Size(round(size.width / factor), round(size.height / factor)))
+                pairs.append((picture, by_opencv(cv2.INTER_CUBIC)(reduced, size)))
             fine = method(grating(800, factor), Size(round(800 / factor), round(800 / factor)))[8:-8, 8:-8]
             kept = f"{mean(likeness(*p) for p in pairs):.1f}", f"{mean(decibels(*p) for p in pairs):.1f}"
             print(name, factor, *kept, f"{fine.astype(float).std():.1f}", sep=" | ")

@@ -18,6 +18,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -196,7 +197,7 @@ def measure(folder: Path, rounds: int) -> None:
         row(f"{words}, picture opened before", again, ("libvips", vips), ("Pillow", pillow))
     measure_straightening(path, source, rounds)
     for edge in (860, 1600):
-        (spread,) = timed(3 * rounds, lambda edge=edge: preview(source, edge))
+        (spread,) = timed(3 * rounds, partial(preview, source, edge))
         row(f"preview of a changed window, {edge} px wide: rendered and encoded", spread)
     single = "from pathlib import Path\nimport bench.run as b\nfrom lucidex.core.source.pyramid import *\n"
     vips_peak = peak_of(single + f"b.by_libvips(Path({str(path)!r}), b.FOUR)", path)
@@ -243,7 +244,7 @@ def measure_straightening(path: Path, source: Source, rounds: int) -> None:
     ours, bare = timed(rounds, lambda: straightened(source), lambda: bare_straightened(stored))
     row("straightened by 2.4°, cropped, 1600 × 640 as JPEG, picture opened before", ours, ("bare libraries", bare))
     for edge in (860, 1600):
-        (spread,) = timed(3 * rounds, lambda edge=edge: preview_turned(source, edge))
+        (spread,) = timed(3 * rounds, partial(preview_turned, source, edge))
         row(f"preview of a changed angle, {edge} px wide: rendered and encoded", spread)
 
 

@@ -17,6 +17,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
+from functools import partial
 from pathlib import Path
 
 import httpx
@@ -26,12 +27,14 @@ from playwright.sync_api import sync_playwright
 from bench.painted import FLAGS
 from bench.run import Spread, photograph, timed
 from lucidex.core.compilation import compile_kernels
+from lucidex.core.document import PictureDocument
 from lucidex.core.encode import jpeg
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.tone.clipping import histogram
 from lucidex.core.picture.tone.development import developed, fold
 from lucidex.core.render import composed, resampled_window
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.colour import Balance, Saturation
@@ -66,6 +69,10 @@ def entries(steps: tuple[Step, ...]) -> tuple[StepEntry, ...]:
     return tuple(StepEntry.model_validate({"id": f"s{i}", "step": s.model_dump()}) for i, s in enumerate(steps))
 
 
+def _with(steps: tuple[StepEntry, ...], document: PictureDocument, _facts: SourceFacts) -> PictureDocument:
+    return document.model_copy(update={"steps": steps})
+
+
 @contextmanager
 def prepared(folder: Path) -> Iterator[tuple[Workshop, Actor, dict[str, int], str]]:
     """A workshop with the photograph twice: with six steps, and with sharpening among them."""
@@ -79,10 +86,7 @@ def prepared(folder: Path) -> Iterator[tuple[Workshop, Actor, dict[str, int], st
         (folder / "photograph.jpg").write_bytes(content)
         for words, steps in (("six steps", SIX), ("with sharpening", SHARPENED)):
             pictures[words] = bring_in(workshop, actor, NewFolio("Bench"), "photograph.jpg", [content]).picture_id
-            listed = entries(steps)
-            change(
-                workshop, actor, pictures[words], 1, "Bench", lambda d, f, s=listed: d.model_copy(update={"steps": s})
-            )
+            change(workshop, actor, pictures[words], 1, "Bench", partial(_with, entries(steps)))
         yield workshop, actor, pictures, server.url
     finally:
         workshop.close()

@@ -168,6 +168,20 @@ def test_the_wall_holds_its_frames_at_one_scale(sizes: list[Size]) -> None:
         assert hanging.height <= WALL_HEIGHT
 
 
+def test_a_warning_comes_with_its_reason_and_its_ways_out(work: Work) -> None:
+    client = work.visitor.client
+    work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": "3000x1200 under 3 kB as jpeg"})
+    places = client.get(f"/api/folios/{work.folio_id}/places", headers=work.visitor.bearer).json()
+    cell = client.get(f"/pictures/{work.picture_id}/outputs/{places[-1]['id']}/cell").text
+    assert "what lies between them is not known" in cell
+    assert "The place may refuse the file" in cell
+    assert f'href="/pictures/{work.picture_id}?place={places[-1]["id"]}"' in cell
+    assert "ways out</button>" in cell
+    assert "it is right" not in cell
+    at_ease = client.get(f"/pictures/{work.picture_id}/outputs/{places[0]['id']}/cell").text
+    assert "proof-asked" not in at_ease
+
+
 def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Work) -> None:
     client = work.visitor.client
     found = re.search(r'src="(/static/([0-9a-f]{16})/js/main\.js)"', client.get("/").text)
