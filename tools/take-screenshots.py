@@ -79,7 +79,8 @@ def take_all(browser: Browser, address: str) -> None:
     page.wait_for_selector(".line-ground")
     page.wait_for_function(SETTLED)
     ground = page.locator(".line-ground").bounding_box()
-    assert ground
+    if ground is None:
+        raise SystemExit("There is no ground to draw a line on.")
     page.mouse.move(ground["x"] + 0.14 * ground["width"], ground["y"] + 0.765 * ground["height"])
     page.mouse.down()
     page.mouse.move(ground["x"] + 0.9 * ground["width"], ground["y"] + 0.7 * ground["height"], steps=4)
