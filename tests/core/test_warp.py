@@ -126,3 +126,8 @@ def test_what_lies_behind_the_horizon_harms_nothing(receding: float) -> None:
     assert (warped(pixels, transform, Size(40, 30)) == 90).all()
     nowhere = Transform(1, 0, 0, 1, 0, 0, 0, 0, 0)
     assert warped(pixels, nowhere, Size(4, 4)).shape == (4, 4, 3)
+
+
+def test_more_bands_than_there_is_room_for_are_refused() -> None:
+    with pytest.raises(ValueError, match="5 bands"):
+        warped(np.zeros((9, 9, 5), np.uint8), Transform(), Size(9, 9))

@@ -39,8 +39,10 @@ def warped(pixels: AnyPixels, to_pixels: Transform, drawn: Size, finer: int = 1)
     band. With `finer` it samples as many times finer on both sides and takes means, where the picture is pulled so
     unevenly that single positions would miss some of it.
 
-    Raises NoLongerWantedError where nobody waits for it any more.
+    Raises ValueError for more bands, NoLongerWantedError where nobody waits for it any more.
     """
+    if not 1 <= pixels.shape[2] <= LANES:
+        raise ValueError(f"{pixels.shape[2]} bands cannot be warped, at most {LANES}.")
     out = np.empty((drawn.height, drawn.width, pixels.shape[2]), pixels.dtype)
     gone, rooms = present_event(), _Rooms()
 

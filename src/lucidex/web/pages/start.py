@@ -82,7 +82,7 @@ async def another_picture(
     actor: SignedIn,
     folio_id: int,
     name: FileName = "picture",
-    first: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+    first: Annotated[int | None, Query(ge=1, le=2**63 - 1)] = None,
     number: Annotated[int, Query(ge=0, le=1_000_000)] = 0,
 ) -> Arrived:
     """Take a picture into a folio; `number` is its place among those chosen together with picture `first`."""

@@ -8,8 +8,8 @@ down_revision = "0009"
 
 
 def upgrade() -> None:
-    op.add_column("picture", sa.Column("arrival_id", sa.Integer(), nullable=True))
-    op.add_column("picture", sa.Column("arrival_number", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("picture", sa.Column("arrival_id", sa.BigInteger(), nullable=True))
+    op.add_column("picture", sa.Column("arrival_number", sa.BigInteger(), nullable=False, server_default="0"))
 
 
 def downgrade() -> None:
