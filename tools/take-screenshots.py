@@ -142,7 +142,9 @@ def take_all(browser: Browser, address: str) -> None:
     page.fill("#selected-line", "Clear afternoon")
     page.click("text=Put it on")
     page.wait_for_selector(".use-sheet figure")
-    page.wait_for_load_state("networkidle")
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.use-sheet img')].every((i) => i.complete && i.naturalWidth > 0)"
+    )
     page.screenshot(path=SHOTS / "proof-routine.png")
     page.click(".use-sheet button:has-text('Put it on 3')")
     page.wait_for_selector("#proof-said .notice")

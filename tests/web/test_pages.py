@@ -180,6 +180,7 @@ def test_a_warning_comes_with_its_reason_and_its_ways_out(work: Work) -> None:
     assert "it is right" not in cell
     at_ease = client.get(f"/pictures/{work.picture_id}/outputs/{places[0]['id']}/cell").text
     assert "proof-asked" not in at_ease
+    assert "frame it" not in at_ease
 
 
 def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Work) -> None:

@@ -45,34 +45,12 @@ def warp_rows(flat: Any, width: int, height: int, matrix: Any, weights: Any, out
             a = uint64(top - BEFORE) * stride + uint64((left - BEFORE) * LANES)
             b, c, d = a + stride, a + uint64(2) * stride, a + uint64(3) * stride
             e, f, g, h = a + four * stride, b + four * stride, c + four * stride, d + four * stride
-            p, q, r, s = (
-                weights[down],
-                weights[down + uint64(1)],
-                weights[down + uint64(2)],
-                weights[down + uint64(3)],
-            )
-            t, u, v, z = (
-                weights[down + uint64(4)],
-                weights[down + uint64(5)],
-                weights[down + uint64(6)],
-                weights[down + uint64(7)],
-            )
+            p, q, r, s, t, u, v, z = _eight(weights, down)
             for k in range(uint64(TAPS * LANES)):
                 sums[k] = (p * flat[a + k] + q * flat[b + k] + r * flat[c + k] + s * flat[d + k]) + (
                     t * flat[e + k] + u * flat[f + k] + v * flat[g + k] + z * flat[h + k]
                 )
-            p, q, r, s = (
-                weights[across],
-                weights[across + uint64(1)],
-                weights[across + uint64(2)],
-                weights[across + uint64(3)],
-            )
-            t, u, v, z = (
-                weights[across + uint64(4)],
-                weights[across + uint64(5)],
-                weights[across + uint64(6)],
-                weights[across + uint64(7)],
-            )
+            p, q, r, s, t, u, v, z = _eight(weights, across)
             to = uint64(column) * four
             for k in range(four):
                 line[to + k] = (
@@ -81,6 +59,20 @@ def warp_rows(flat: Any, width: int, height: int, matrix: Any, weights: Any, out
                     + (t * sums[k + uint64(16)] + u * sums[k + uint64(20)])
                     + (v * sums[k + uint64(24)] + z * sums[k + uint64(28)])
                 )
+
+
+@compiled
+def _eight(weights: Any, at: Any) -> Any:
+    return (
+        weights[at],
+        weights[at + uint64(1)],
+        weights[at + uint64(2)],
+        weights[at + uint64(3)],
+        weights[at + uint64(4)],
+        weights[at + uint64(5)],
+        weights[at + uint64(6)],
+        weights[at + uint64(7)],
+    )
 
 
 @compiled
