@@ -16,6 +16,7 @@ from hypothesis import HealthCheck, Phase, settings
 
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
+from lucidex.records.store import FileStore
 from lucidex.services import people
 from lucidex.services.people import Actor, add_person
 from lucidex.services.renderer import Renderer
@@ -54,6 +55,13 @@ def smooth_picture(width: int, height: int) -> Pixels:
     x, y = np.meshgrid(np.linspace(0, 1, width), np.linspace(0, 1, height))
     bands = [127 + 110 * np.sin(5 * x + k) * np.cos(4 * y + 2 * k) for k in range(3)]
     return np.clip(np.stack(bands, -1), 0, 255).astype(np.uint8)
+
+
+def on_disk(store: FileStore, sha256: str) -> Path:
+    """Where a stored file lies: for what a test does to it behind the product's back."""
+    path = store.local_path(sha256)
+    assert path is not None
+    return path
 
 
 @pytest.fixture(scope="session")

@@ -24,8 +24,8 @@ from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
 from lucidex.services.renderer import Renderer
 from lucidex.services.sources import original_file
-from lucidex.services.workshop import Workshop
-from tests.conftest import encoded, picture
+from lucidex.services.workshop import Workshop, machine_name
+from tests.conftest import encoded, on_disk, picture
 
 
 @pytest.fixture
@@ -146,6 +146,15 @@ def test_a_start_frees_only_what_its_own_processes_held(workshop: Workshop, acto
     runs.stop_run(workshop, actor, run_id)
 
 
+def test_machines_over_one_folder_have_names_of_their_own(
+    workshop: Workshop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert machine_name(workshop.data_folder) == workshop.machine
+    assert workshop.new_holder().startswith(workshop.machine)
+    monkeypatch.setattr("socket.gethostname", lambda: "another-bench")
+    assert machine_name(workshop.data_folder) != workshop.machine
+
+
 def test_the_watchdog_ends_its_worker_even_while_the_database_is_away(
     workshop: Workshop, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -261,7 +270,7 @@ def test_a_full_cache_lets_the_oldest_go_and_keeps_nothing_that_exceeds_it() -> 
 def test_a_damaged_original_is_said_and_never_served(workshop: Workshop, actor: Actor) -> None:
     content = encoded(picture(33, 21, seed=int(time.time_ns() % 10**9)))
     taken = bring_in(workshop, actor, NewFolio("Rot"), "r.png", [content])
-    path = workshop.originals.path(hashlib.sha256(content).hexdigest())
+    path = on_disk(workshop.originals, hashlib.sha256(content).hexdigest())
     harmed = bytearray(content)
     harmed[len(harmed) // 2] ^= 1
     path.write_bytes(bytes(harmed))

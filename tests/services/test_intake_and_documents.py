@@ -14,11 +14,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import func, select
 
-from lucidex.core.document import Framing, Output, PictureDocument, Texts
+from lucidex.core.document import Framing, Output, PictureDocument
 from lucidex.core.encode import FORMAT_NAMES
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, TooLargeError, UserError
 from lucidex.core.line.places import read_demand
 from lucidex.core.source.pyramid import levels_of
+from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.crop import Crop, FreeArea, PixelArea, ShapeArea, SidesArea
 from lucidex.core.steps.straighten import Corners, Straighten
@@ -33,7 +34,7 @@ from lucidex.services.intake import BroughtIn, NewFolio, bring_in, clean_file_na
 from lucidex.services.people import Actor, add_person
 from lucidex.services.places import hang_place
 from lucidex.services.workshop import Workshop
-from tests.conftest import encoded, picture, smooth_picture
+from tests.conftest import encoded, on_disk, picture, smooth_picture
 
 TURN = Turn(direction=Direction.LEFT)
 
@@ -95,7 +96,7 @@ def test_a_refused_file_leaves_nothing_behind(workshop: Workshop, actor: Actor, 
         bring_in(workshop, actor, NewFolio("Nothing"), "holiday.jpg", [bad])
     assert [count(workshop, table) for table in (Folio, Picture, Original, Snapshot)] == before
     with pytest.raises(FileNotFoundError):
-        workshop.originals.path(hashlib.sha256(bad).hexdigest())
+        on_disk(workshop.originals, hashlib.sha256(bad).hexdigest())
     assert list((workshop.data_folder / "originals" / "incoming").iterdir()) == []
 
 

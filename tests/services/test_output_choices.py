@@ -21,7 +21,7 @@ from lucidex.services.proof_sheet import ProofCell, find_cell
 from lucidex.services.renderer import Renderer
 from lucidex.services.worker import render_cell, take_cell
 from lucidex.services.workshop import Workshop
-from tests.conftest import encoded, picture
+from tests.conftest import encoded, on_disk, picture
 
 DAY = date(2026, 11, 25)
 
@@ -84,7 +84,7 @@ def test_two_formats_of_a_place_are_two_exact_files(
     with workshop.database.begin() as session:
         for one in cells:
             blob = session.get_one(Cell, one.id).blob_sha256
-            with Image.open(workshop.results.path(blob or "")) as read:
+            with Image.open(on_disk(workshop.results, blob or "")) as read:
                 assert read.format == {"jpg": "JPEG", "png": "PNG", "webp": "WEBP"}[one.path.rsplit(".")[-1]]
                 assert read.size == ((160, 90) if one.place == "Card" else (100, 100))
 

@@ -3,7 +3,6 @@
 import io
 import threading
 from datetime import timedelta
-from pathlib import Path
 
 import pytest
 from PIL import Image
@@ -61,7 +60,7 @@ def test_another_program_measures_the_size_that_was_typed(
     workshop: Workshop, renderer: Renderer, state: PictureState, typed: str, size: tuple[int, int]
 ) -> None:
     result = placed(workshop, state, typed)
-    with Image.open(io.BytesIO(renderer.render_file(result.rendering).path.read_bytes())) as read:
+    with Image.open(io.BytesIO(workshop.results.read(renderer.render_file(result.rendering).blob_sha256))) as read:
         assert read.size == size
     assert f"-{size[0]}x{size[1]}." in result.file_name
     assert result.file_name.startswith("dome-at-dusk-")
@@ -80,10 +79,10 @@ def test_the_same_key_gives_the_same_bytes(workshop: Workshop, state: PictureSta
     """Invariant 2: two renderers that share nothing but the store agree, and so do two that share nothing."""
     result = placed(workshop, state, "320x200")
     first = Renderer(workshop).render_file(result.rendering)
-    content = first.path.read_bytes()
-    first.path.unlink()
+    content = workshop.results.read(first.blob_sha256)
+    workshop.results.remove(first.blob_sha256)
     again = Renderer(workshop).render_file(result.rendering)
-    assert (again.key, again.path.read_bytes()) == (first.key, content)
+    assert (again.key, workshop.results.read(again.blob_sha256)) == (first.key, content)
 
 
 def test_taking_a_change_back_finds_the_earlier_file(
@@ -124,7 +123,7 @@ def test_a_key_is_computed_once_however_many_ask(
     result = placed(workshop, state, "333x111")
     files: list[str] = []
     threads = [
-        threading.Thread(target=lambda: files.append(str(Renderer(workshop).render_file(result.rendering).path)))
+        threading.Thread(target=lambda: files.append(Renderer(workshop).render_file(result.rendering).blob_sha256))
         for _ in range(6)
     ]
     for thread in threads:
@@ -169,7 +168,7 @@ def test_a_holder_that_lost_its_lease_cannot_overwrite(
     with workshop.database.begin() as session:
         session.execute(update(Result).where(Result.key_sha256 == result.rendering.key).values(holder="b" * 32))
     with workshop.database.begin() as session:
-        record(session, "a" * 32, StoredResult(Path("0" * 64), 1, result.rendering.key))
+        record(session, "a" * 32, StoredResult("0" * 64, 1, result.rendering.key))
     with workshop.database.begin() as session:
         row = session.scalar(select(Result).where(Result.key_sha256 == result.rendering.key))
         assert row is not None
@@ -225,6 +224,6 @@ def test_files_made_together_are_the_files_made_one_by_one(
     for one in (*asked, held):
         result = made[one.key]
         assert isinstance(result, StoredResult)
-        assert result.path.read_bytes() == other.render_file(one).path.read_bytes()
+        assert result.blob_sha256 == other.render_file(one).blob_sha256
         assert renderer.known([one]) == {one.key: result}
     assert isinstance(renderer.render_together([broken])[broken.key], StoredResult), "and nothing stays leased"

@@ -44,7 +44,7 @@ from lucidex.services.render_requests import in_place
 from lucidex.services.renderer import Renderer
 from lucidex.services.source_upgrades import read_again, stale_sources
 from lucidex.services.workshop import Workshop
-from tests.conftest import PASSWORD, encoded, picture
+from tests.conftest import PASSWORD, encoded, on_disk, picture
 
 LONG_AGO = timedelta(days=400)
 
@@ -85,11 +85,12 @@ def test_results_that_nobody_used_go_and_those_of_a_run_stay(
         picture_id = cell.picture_id
     state = read_picture(workshop, actor, picture_id)
     other = renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering)
-    for blob in (*blobs(workshop, run), other.path.name):
+    for blob in (*blobs(workshop, run), other.blob_sha256):
         aged(workshop, blob)
     assert retention.clean_up(workshop).results >= 1
-    assert not other.path.exists()
-    assert all(workshop.results.path(blob).is_file() for blob in blobs(workshop, run))
+    with pytest.raises(FileNotFoundError):
+        workshop.results.read(other.blob_sha256)
+    assert all(on_disk(workshop.results, blob).is_file() for blob in blobs(workshop, run))
     assert (
         renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering).key
         == other.key
@@ -122,8 +123,8 @@ def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(
         assert session.scalars(select(Snapshot).where(Snapshot.picture_id == first.picture_id)).all() == []
         assert session.get(Original, lonely) is None
     with pytest.raises(FileNotFoundError):
-        workshop.originals.path(lonely)
-    assert workshop.originals.path(sha256).is_file(), "another picture still has it"
+        on_disk(workshop.originals, lonely)
+    assert on_disk(workshop.originals, sha256).is_file(), "another picture still has it"
     assert read_picture(workshop, actor, second.picture_id).source_key == sha256
     again = bring_in(workshop, actor, NewFolio("Again"), "q.png", [content])
     assert read_picture(workshop, actor, again.picture_id).source_key == sha256
@@ -134,7 +135,7 @@ def test_an_original_that_is_somebodys_logo_stays(workshop: Workshop, actor: Act
     with workshop.database.begin() as session:
         session.execute(update(Original).where(Original.sha256 == kept.sha256).values(created_at=now() - LONG_AGO))
     retention.clean_up(workshop)
-    assert workshop.originals.path(kept.sha256).is_file()
+    assert on_disk(workshop.originals, kept.sha256).is_file()
 
 
 def test_a_logo_that_only_a_picture_still_names_stays(workshop: Workshop, actor: Actor) -> None:
@@ -147,19 +148,19 @@ def test_a_logo_that_only_a_picture_still_names_stays(workshop: Workshop, actor:
     with workshop.database.begin() as session:
         session.execute(update(Original).where(Original.sha256 == kept.sha256).values(created_at=now() - LONG_AGO))
     retention.clean_up(workshop)
-    assert workshop.originals.path(kept.sha256).is_file()
+    assert on_disk(workshop.originals, kept.sha256).is_file()
     with workshop.database.begin() as session:
         assert session.get(Original, kept.sha256) is not None
 
 
 def test_files_that_no_row_speaks_of_are_swept_but_not_while_they_may_be_new(workshop: Workshop) -> None:
     orphan, young = (workshop.results.put(fresh()) for _ in range(2))
-    path = workshop.results.path(orphan)
+    path = on_disk(workshop.results, orphan)
     long_ago = time.time() - LONG_AGO.total_seconds()
     os.utime(path, (long_ago, long_ago))
     assert retention.clean_up(workshop).orphans >= 1
     assert not path.exists()
-    assert workshop.results.path(young).is_file()
+    assert on_disk(workshop.results, young).is_file()
 
 
 def test_only_one_cleans_at_a_time(workshop: Workshop) -> None:
@@ -172,8 +173,8 @@ def test_an_archive_never_holds_what_was_not_finished(
     workshop: Workshop, renderer: Renderer, actor: Actor, run: int, harm: str
 ) -> None:
     """A result that is not what it was is made anew while the archive is read."""
-    first, second = (workshop.results.path(blob).read_bytes() for blob in blobs(workshop, run))
-    path = workshop.results.path(blobs(workshop, run)[0])
+    first, second = (on_disk(workshop.results, blob).read_bytes() for blob in blobs(workshop, run))
+    path = on_disk(workshop.results, blobs(workshop, run)[0])
     if harm == "removed":
         path.unlink()
     else:
@@ -186,12 +187,12 @@ def test_an_archive_never_holds_what_was_not_finished(
 def test_an_archive_names_what_cannot_be_made_any_more(
     workshop: Workshop, renderer: Renderer, actor: Actor, run: int
 ) -> None:
-    workshop.results.path(blobs(workshop, run)[0]).unlink()
+    on_disk(workshop.results, blobs(workshop, run)[0]).unlink()
     with workshop.database.begin() as session:
         cell = session.scalars(select(Cell).where(Cell.run_id == run).order_by(Cell.seat)).first()
         assert cell is not None
         path, sha256 = cell.path, session.get_one(Picture, cell.picture_id).source_key
-    workshop.originals.path(sha256).unlink()
+    on_disk(workshop.originals, sha256).unlink()
     workshop.decoded.drop(sha256)
     with zipfile.ZipFile(io.BytesIO(b"".join(archive(Renderer(workshop), workshop, actor, run)))) as packed:
         assert MISSING_NAME in packed.namelist()
@@ -211,20 +212,20 @@ def test_a_cut_result_is_made_anew_when_it_is_asked_for(
         demand = demand_of(session.get_one(Place, cell.place_id))
     rendering = in_place(workshop, state, OutputId(cell.output), demand).rendering
     result = renderer.render_file(rendering)
-    whole = result.path.read_bytes()
-    result.path.write_bytes(whole[:-5])
+    whole = on_disk(workshop.results, result.blob_sha256).read_bytes()
+    on_disk(workshop.results, result.blob_sha256).write_bytes(whole[:-5])
     assert renderer.known([rendering]) == {}
-    assert renderer.render_file(rendering).path.read_bytes() == whole
+    assert workshop.results.read(renderer.render_file(rendering).blob_sha256) == whole
 
 
 def test_the_store_is_checked_and_what_differs_is_named(workshop: Workshop, actor: Actor, run: int) -> None:
     taken = bring_in(workshop, actor, NewFolio("Checked"), "c.png", [fresh()])
     sha256 = read_picture(workshop, actor, taken.picture_id).source_key
-    path = workshop.originals.path(sha256)
+    path = on_disk(workshop.originals, sha256)
     harmed = bytearray(path.read_bytes())
     harmed[30] ^= 4
     path.write_bytes(bytes(harmed))
-    result = workshop.results.path(blobs(workshop, run)[0])
+    result = on_disk(workshop.results, blobs(workshop, run)[0])
     result.write_bytes(b"something else")
     checked = retention.check_store(workshop)
     assert checked.damaged[sha256] == ["“c.png” in “Checked”"]

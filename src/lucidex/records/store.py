@@ -14,6 +14,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
+from io import BufferedReader
 from pathlib import Path
 from typing import IO, Protocol
 
@@ -59,11 +60,23 @@ class Incoming:
 class FileStore(Protocol):
     """Where originals or results lie: a folder by default, something that several machines share later."""
 
-    def path(self, sha256: str) -> Path:
-        """A readable file with these contents; FileNotFoundError where there is none."""
+    def open(self, sha256: str) -> BufferedReader:
+        """The contents as a stream, for whoever closes it; FileNotFoundError where there are none."""
 
-    def checked_path(self, sha256: str) -> Path:
-        """The same, after its contents were checked; FileNotFoundError where they are not what was stored."""
+    def read(self, sha256: str) -> bytes:
+        """The contents at once; FileNotFoundError where there are none."""
+
+    def byte_count(self, sha256: str) -> int:
+        """How many bytes there are under a hash; FileNotFoundError where there is nothing."""
+
+    def is_whole(self, sha256: str) -> bool:
+        """Whether what lies under a hash is what was stored."""
+
+    def local_path(self, sha256: str) -> Path | None:
+        """A file of this machine with these contents, where the store has one; FileNotFoundError for no contents."""
+
+    def as_file(self, sha256: str) -> AbstractContextManager[Path]:
+        """A readable file of this machine with these contents, for a while; FileNotFoundError for none."""
 
     def receive(self, chunks: Iterable[bytes], max_bytes: int) -> AbstractContextManager[Received]:
         """Write chunks to a temporary file, which is gone at the end unless it was kept."""
@@ -126,20 +139,37 @@ class FolderStore:
     def _address(self, sha256: str) -> Path:
         return self._root / sha256[:2] / sha256
 
-    def path(self, sha256: str) -> Path:
+    def open(self, sha256: str) -> BufferedReader:
+        """The contents as a stream, for whoever closes it; FileNotFoundError where there are none."""
+        return self.local_path(sha256).open("rb")
+
+    def read(self, sha256: str) -> bytes:
+        """The contents at once; FileNotFoundError where there are none."""
+        return self.local_path(sha256).read_bytes()
+
+    def byte_count(self, sha256: str) -> int:
+        """How many bytes there are under a hash; FileNotFoundError where there is nothing."""
+        return self.local_path(sha256).stat().st_size
+
+    def is_whole(self, sha256: str) -> bool:
+        """Whether what lies under a hash is what was stored."""
+        try:
+            with self.open(sha256) as file:
+                return hashlib.file_digest(file, "sha256").hexdigest() == sha256
+        except FileNotFoundError:
+            return False
+
+    def local_path(self, sha256: str) -> Path:
         """The file with these contents; FileNotFoundError where there is none."""
         path = self._address(sha256)
         if not path.is_file():
             raise FileNotFoundError(sha256)
         return path
 
-    def checked_path(self, sha256: str) -> Path:
-        """The file, after its contents were checked; FileNotFoundError where they are not what was stored."""
-        path = self.path(sha256)
-        with path.open("rb") as file:
-            if hashlib.file_digest(file, "sha256").hexdigest() != sha256:
-                raise FileNotFoundError(sha256)
-        return path
+    @contextmanager
+    def as_file(self, sha256: str) -> Iterator[Path]:
+        """The file with these contents, which is there anyway; FileNotFoundError where there is none."""
+        yield self.local_path(sha256)
 
     @contextmanager
     def receive(self, chunks: Iterable[bytes], max_bytes: int) -> Iterator[Received]:

@@ -101,7 +101,7 @@ def _zipped(renderer: Renderer, workshop: Workshop, actor: Actor, entries: list[
 def _content(renderer: Renderer, workshop: Workshop, actor: Actor, entry: _Entry) -> bytes:
     """A file's bytes, checked against what was finished, or made anew."""
     try:
-        content = workshop.results.path(entry.blob_sha256).read_bytes()
+        content = workshop.results.read(entry.blob_sha256)
     except FileNotFoundError:
         content = b""
     if hashlib.sha256(content).hexdigest() == entry.blob_sha256:
@@ -120,6 +120,6 @@ def _made_anew(renderer: Renderer, workshop: Workshop, actor: Actor, cell_id: in
 
     result = renderer.render_file(placed.rendering)
     with workshop.database.begin() as session:
-        written = {"blob_sha256": result.path.name, "byte_count": result.byte_count}
+        written = {"blob_sha256": result.blob_sha256, "byte_count": result.byte_count}
         session.execute(update(Cell).where(Cell.id == cell_id, Cell.state == CellState.DONE).values(**written))
-    return result.path.read_bytes()
+    return workshop.results.read(result.blob_sha256)

@@ -215,10 +215,19 @@ class Renderer:
 
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
-        again = pyvips.Image.new_from_file(str(self.render_file(rendering).path)).colourspace("srgb")
+        again = self.image(self.render_file(rendering)).colourspace("srgb")
         flat = again.flatten(background=255) if again.hasalpha() else again
         with self._preview_slots:
             return encode(flat, JPEG, Encoding(COMPRESSED_AGAIN_AT))
+
+    def image(self, result: StoredResult) -> pyvips.Image:
+        """A finished file, decoded."""
+        return pyvips.Image.new_from_buffer(self._workshop.results.read(result.blob_sha256), "")
+
+    def reduced(self, result: StoredResult, box: Size) -> pyvips.Image:
+        """A finished file, decoded and reduced until it fits into a box."""
+        content = self._workshop.results.read(result.blob_sha256)
+        return pyvips.Image.thumbnail_buffer(content, box.width, height=box.height, size="down")
 
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""
@@ -277,8 +286,7 @@ class Renderer:
         """Computed and in the store, not yet recorded."""
         with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
             content, statistics = self._compute(rendering)
-        blob = self._workshop.results.put(content)
-        return StoredResult(self._workshop.results.path(blob), len(content), rendering.key, statistics)
+        return StoredResult(self._workshop.results.put(content), len(content), rendering.key, statistics)
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:

@@ -3,7 +3,6 @@
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from datetime import timedelta
-from pathlib import Path
 
 from sqlalchemy import ColumnElement, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -24,7 +23,7 @@ USED_EVERY = timedelta(hours=12)  # how finely it is known when a result was use
 class StoredResult:
     """Finished bytes in the store."""
 
-    path: Path
+    blob_sha256: str
     byte_count: int
     key: str
     statistics: PixelStatistics | None = None
@@ -52,13 +51,12 @@ def _note_use(row: Result) -> None:
 def _of_row(store: FileStore, row: Result) -> StoredResult | None:
     """The file that a row speaks of, where it is still there."""
     try:
-        path = store.path(row.blob_sha256 or "")
-        if path.stat().st_size != row.byte_count:
+        if row.blob_sha256 is None or store.byte_count(row.blob_sha256) != row.byte_count:
             return None
     except FileNotFoundError:
         return None
     statistics = None if row.busy_share is None else PixelStatistics(row.busy_share, row.fineness)
-    return StoredResult(path, row.byte_count or 0, row.key_sha256, statistics)
+    return StoredResult(row.blob_sha256, row.byte_count or 0, row.key_sha256, statistics)
 
 
 def claim(session: Session, keys: Sequence[str], holder: str) -> set[str]:
@@ -108,7 +106,7 @@ def record(session: Session, holder: str, result: StoredResult) -> None:
     """Written by whoever holds it only; the file itself is the same whoever made it."""
     held = (Result.key_sha256 == result.key, Result.holder == holder)
     statistics = asdict(result.statistics) if result.statistics else {}
-    values = {"blob_sha256": result.path.name, "byte_count": result.byte_count, "used_at": now(), **statistics}
+    values = {"blob_sha256": result.blob_sha256, "byte_count": result.byte_count, "used_at": now(), **statistics}
     session.execute(update(Result).where(*held).values(**values).execution_options(synchronize_session=False))
 
 
@@ -130,9 +128,9 @@ def release_leases_of(session: Session, holder: str) -> None:
 
 
 def release_leases(workshop: Workshop) -> None:
-    """After a restart nobody of this installation computes any more: what its killed processes held is free."""
+    """After a restart nobody on this machine computes any more: what its killed processes held is free."""
     with workshop.database.begin() as session:
-        free(session, Result.holder.startswith(workshop.installation), Result.blob_sha256.is_(None))
+        free(session, Result.holder.startswith(workshop.machine), Result.blob_sha256.is_(None))
 
 
 def forget_result(workshop: Workshop, blob_sha256: str) -> None:

@@ -240,15 +240,11 @@ def check_store(workshop: Workshop) -> Checked:
         blobs = set(session.scalars(select(Result.blob_sha256).where(Result.blob_sha256.is_not(None)).distinct()))
     for sha256 in originals:
         checked.originals += 1
-        try:
-            workshop.originals.checked_path(sha256)
-        except FileNotFoundError:
+        if not workshop.originals.is_whole(sha256):
             checked.damaged[sha256] = _pictures_of(workshop, sha256)
     for blob in blobs:
         checked.results += 1
-        try:
-            workshop.results.checked_path(blob or "")
-        except FileNotFoundError:
+        if not workshop.results.is_whole(blob or ""):
             forget_result(workshop, blob or "")
             checked.made_anew += 1
     with workshop.database.begin() as session:

@@ -128,7 +128,7 @@ def export_routines(workshop: Workshop, actor: Actor) -> RoutineFile:
     """All routines of a person as a file, with the logos that they need."""
     kept = tuple(one.routine for one in read_routines(workshop, actor))
     files = sorted(assets_of(one.step for routine in kept for one in routine.steps), key=lambda file: file.sha256)
-    packed = {file.sha256: PackedLogo.of(file, workshop.originals.path(file.sha256).read_bytes()) for file in files}
+    packed = {file.sha256: PackedLogo.of(file, workshop.originals.read(file.sha256)) for file in files}
     return RoutineFile(routines=kept, logos=tuple(packed.values()))
 
 

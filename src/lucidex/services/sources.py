@@ -115,7 +115,9 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
 
 def decode_stored(workshop: Workshop, key: SourceKey) -> SourceFacts:
     """Decode a source from its stored file. DamagedStoreError where that is not what it was."""
-    return _decode(workshop, stored_original(workshop, key), key)
+    _check_original(workshop, key)
+    with workshop.originals.as_file(key.original) as path:
+        return _decode(workshop, path, key)
 
 
 def know_anew(workshop: Workshop, key: SourceKey, facts: SourceFacts) -> None:
@@ -134,19 +136,17 @@ def _decode_again(workshop: Workshop, key: SourceKey) -> SourceFacts:
         raise DamagedStoreError(f"This picture's original cannot be decoded any more. {error.sentence}") from error
 
 
-def stored_original(workshop: Workshop, key: SourceKey) -> Path:
-    """The file of a source, its contents checked against its name. DamagedStoreError where they differ."""
-    try:
-        return workshop.originals.checked_path(key.original)
-    except FileNotFoundError as error:
+def _check_original(workshop: Workshop, key: SourceKey) -> None:
+    """Compare the file of a source with its name. DamagedStoreError where they differ."""
+    if not workshop.originals.is_whole(key.original):
         raise DamagedStoreError(
             "The stored original of this picture is missing or damaged: its contents are no longer what came in. "
             "Bring the file in once more; everything that was done to the picture stays."
-        ) from error
+        )
 
 
-def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[Path, str, SourceFacts]:
-    """Path, file name and facts of an original, byte for byte as it came in.
+def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[str, str, SourceFacts]:
+    """Hash, file name and facts of an original, byte for byte as it came in.
 
     DamagedStoreError where the stored file is not what came in any more.
     """
@@ -155,4 +155,5 @@ def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[Pa
         facts, key = SourceFacts.model_validate(picture.source.facts), SourceKey(picture.source_key)
         name = picture.file_name
         note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")
-    return stored_original(workshop, key), name, facts
+    _check_original(workshop, key)
+    return key.original, name, facts

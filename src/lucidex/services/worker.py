@@ -127,9 +127,9 @@ def _end_runs(session: Session) -> None:
 
 
 def free_cells(workshop: Workshop) -> None:
-    """After a restart nobody of this installation works any more: what its killed workers held is free at once."""
+    """After a restart nobody on this machine works any more: what its killed workers held is free at once."""
     with workshop.database.begin() as session:
-        mine = Cell.holder.startswith(workshop.installation)
+        mine = Cell.holder.startswith(workshop.machine)
         freed = update(Cell).where(Cell.state == CellState.TAKEN, mine)
         session.execute(freed.values(state=CellState.WAITING, lease_until=None))
 
@@ -198,7 +198,7 @@ def _end(workshop: Workshop, taken: Taken, **values: object) -> None:
 
 def _note_done(session: Session, taken: Taken, done: StoredResult) -> None:
     _write_end(
-        session, taken, state=CellState.DONE, blob_sha256=done.path.name, byte_count=done.byte_count, message=None
+        session, taken, state=CellState.DONE, blob_sha256=done.blob_sha256, byte_count=done.byte_count, message=None
     )
 
 

@@ -2,8 +2,10 @@
 
 import contextlib
 import fcntl
+import hashlib
 import secrets
 import shutil
+import socket
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,16 +22,24 @@ from lucidex.work.isolation import IsolatedRunner
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
 INSTALLATION_LENGTH, HOLDER_LENGTH = 12, 32
+MACHINE_ID = Path("/etc/machine-id")  # see machine-id(5); not every machine has one
 HEAVY_FROM_PIXELS, HEAVY_LOOK_S = 40_000_000, 0.05
 
 
-def _installation(data_folder: Path) -> str:
-    """A name of this data folder, the same for all its processes and after every start."""
+def machine_name(data_folder: Path) -> str:
+    """A name of this machine over this data folder: the same for all its processes and after every start.
+
+    Machines that share a folder have different names, so that one that starts frees nothing of another's. The name of
+    the host takes part, because an image of a machine may have been copied with its identity.
+    """
     path = data_folder / "installation"
     fresh = secrets.token_hex(INSTALLATION_LENGTH // 2)
     with contextlib.suppress(FileExistsError), path.open("x") as file:
         file.write(fresh)
-    return path.read_text()[:INSTALLATION_LENGTH] or fresh
+    of_folder = path.read_text()[:INSTALLATION_LENGTH] or fresh
+    with contextlib.suppress(OSError):
+        of_folder += MACHINE_ID.read_text().strip()
+    return hashlib.sha256(f"{of_folder} {socket.gethostname()}".encode()).hexdigest()[:INSTALLATION_LENGTH]
 
 
 class Workshop:
@@ -38,7 +48,7 @@ class Workshop:
     def __init__(self, data_folder: Path, database_url: str) -> None:
         self.data_folder = data_folder
         data_folder.mkdir(parents=True, exist_ok=True)
-        self.installation = _installation(data_folder)
+        self.machine = machine_name(data_folder)
         self.database = Database(database_url)
         self.originals: FileStore = FolderStore(data_folder / "originals")
         self.results: FileStore = FolderStore(data_folder / "results")
@@ -65,8 +75,8 @@ class Workshop:
         return shutil.disk_usage(self.data_folder).free
 
     def new_holder(self) -> str:
-        """A name for somebody of this installation who computes something: nobody else's."""
-        return self.installation + secrets.token_hex((HOLDER_LENGTH - len(self.installation)) // 2)
+        """A name for somebody on this machine who computes something: nobody else's."""
+        return self.machine + secrets.token_hex((HOLDER_LENGTH - len(self.machine)) // 2)
 
     @contextmanager
     def heavy(self, pixels: int) -> Iterator[None]:

@@ -1,7 +1,6 @@
 """What every route may ask for: the workshop, the renderer, the person."""
 
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -37,7 +36,7 @@ class AppContext:
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
     queues: Queues = field(default_factory=Queues)
     # files of frames that somebody was just given, by person, picture, place and key: fetched at once after that
-    frames: BriefCache[tuple[int, int, int, str], tuple[Path, str]] = field(
+    frames: BriefCache[tuple[int, int, int, str], tuple[str, str]] = field(
         default_factory=lambda: BriefCache(4_096, FRAME_SECONDS)
     )
 

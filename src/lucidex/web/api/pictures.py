@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Response
 from starlette.responses import FileResponse
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
@@ -18,6 +18,7 @@ from lucidex.services.sources import original_file
 from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.context import App, AppContext, Bearer
+from lucidex.web.stored import stored_file
 
 router = APIRouter(tags=["pictures"])
 
@@ -31,10 +32,10 @@ def read_picture(app: App, actor: Bearer, picture_id: int) -> DocumentOut:
 
 
 @router.get("/pictures/{picture_id}/original", response_class=FileResponse, dependencies=[FILES])
-def read_original(app: App, actor: Bearer, picture_id: int) -> FileResponse:
+def read_original(app: App, actor: Bearer, picture_id: int) -> Response:
     """The original, byte for byte."""
-    path, name, facts = original_file(app.workshop, actor, picture_id)
-    return FileResponse(path, media_type=facts.media_type, filename=name)
+    sha256, name, facts = original_file(app.workshop, actor, picture_id)
+    return stored_file(app.workshop.originals, sha256, facts.media_type, name)
 
 
 @router.post("/pictures/{picture_id}/pages/{page}", status_code=201, dependencies=[FILES])
@@ -68,7 +69,7 @@ def redo(app: App, actor: Bearer, picture_id: int, body: VersionIn) -> DocumentO
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", response_class=FileResponse, dependencies=[FILES])
-def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> FileResponse:
+def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> Response:
     """The finished file for a hung place: the same bytes as on the wall."""
     state = documents.read_picture(app.workshop, actor, picture_id)
     place = find_place(app.workshop, actor, place_id)
@@ -80,7 +81,7 @@ def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> Fi
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
-def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> FileResponse:
+def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> Response:
     """Render for any demand, with given steps and framing or the document's; nothing is recorded."""
     state = documents.read_picture(app.workshop, actor, picture_id)
     parts: dict[str, object] = {"framings": {_PASSING_PLACE: body.framing} if body.framing else {}}
@@ -88,9 +89,9 @@ def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> FileResp
         check_steps(app.workshop, actor, body.steps)
         parts["steps"] = body.steps
     passing = documents.with_document(state, state.document.model_copy(update=parts))
-    return _file(
-        app, render_requests.in_place(app.workshop, passing, _PASSING_PLACE, wanted_demand(body.typed, body.demand))
-    )
+    demand = wanted_demand(body.typed, body.demand)
+    placed = render_requests.in_place(app.workshop, passing, _PASSING_PLACE, demand)
+    return _file(app, placed)
 
 
 def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
@@ -100,7 +101,7 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
     return demand if demand is not None else read_demand(typed or "").demand()
 
 
-def _file(app: AppContext, placed: render_requests.PlacedPicture) -> FileResponse:
+def _file(app: AppContext, placed: render_requests.PlacedPicture) -> Response:
     result = app.renderer.render_file(placed.rendering)
     headers = {
         "X-Result-Width": str(placed.size.width),
@@ -109,9 +110,5 @@ def _file(app: AppContext, placed: render_requests.PlacedPicture) -> FileRespons
         "X-Result-Key": result.key,
         "X-Result-Flags": ", ".join(flag.kind for flag in placed.flags_at(result.byte_count)),
     }
-    return FileResponse(
-        result.path,
-        media_type=placed.rendering.format.output.media_type,
-        filename=placed.file_name,
-        headers=headers,
-    )
+    media_type = placed.rendering.format.output.media_type
+    return stored_file(app.workshop.results, result.blob_sha256, media_type, placed.file_name, headers)

@@ -30,7 +30,7 @@ def frames(at: Bench, on: Annotated[list[Seat], Query(max_length=60)]) -> HTMLRe
         done = with_result(view, made) if view.is_missing else view
         if done.placed is not None and done.result is not None:
             named = (at.actor.id, at.picture_id, done.place.id, done.result.key)
-            at.app.frames.put(named, (done.result.path, done.placed.rendering.format.output.media_type))
+            at.app.frames.put(named, (done.result.blob_sha256, done.placed.rendering.format.output.media_type))
         width, height = seats[done.place.id]
         values = {"picture_id": at.picture_id, "place_view": done, "width": width, "height": height}
         parts.append(render(at.request, "bench/frame.html", **values))

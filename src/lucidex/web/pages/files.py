@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from starlette.responses import FileResponse, HTMLResponse, Response
+from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
@@ -17,6 +17,7 @@ from lucidex.services.render_requests import PlacedPicture, in_place, on_screen,
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.bench.stage import preview_key
 from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.stored import stored_file
 from lucidex.web.templating import partial
 
 router = APIRouter(include_in_schema=False)
@@ -84,23 +85,21 @@ def finished_file(
     place_id: int,
     key: Annotated[str | None, Query(max_length=64)] = None,
     download: bool = False,
-) -> FileResponse:
+) -> Response:
     """The finished file; what hangs on the wall is this very file."""
     just_made = app.frames.get((actor.id, picture_id, place_id, key)) if key and not download else None
     if just_made is not None:
-        path, media_type = just_made
-        return FileResponse(path, media_type=media_type, headers={"Cache-Control": FOREVER, "X-Result-Key": str(key)})
+        sha256, media_type = just_made
+        headers = {"Cache-Control": FOREVER, "X-Result-Key": str(key)}
+        return stored_file(app.workshop.results, sha256, media_type, headers=headers)
     placed = _placed(app, actor, picture_id, place_id)
     result = app.renderer.render_file(placed.rendering)
     same = key is None or key == result.key
     if download:
         note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
-    return FileResponse(
-        result.path,
-        media_type=placed.rendering.format.output.media_type,
-        filename=placed.file_name if download else None,
-        headers={"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key},
-    )
+    headers = {"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key}
+    name, media_type = placed.file_name if download else None, placed.rendering.format.output.media_type
+    return stored_file(app.workshop.results, result.blob_sha256, media_type, name, headers)
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file-again", dependencies=[FILES])

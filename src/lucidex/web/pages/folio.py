@@ -4,15 +4,16 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request
 from pydantic import ValidationError
-from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from starlette.responses import HTMLResponse, RedirectResponse, Response
 
-from lucidex.core.document import Texts
 from lucidex.core.errors import OutOfRangeError
+from lucidex.core.document import Texts
 from lucidex.records.models import Scope
 from lucidex.services import edits, folios, intake, sources
 from lucidex.services.documents import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
+from lucidex.web.stored import stored_file
 from lucidex.web.templating import lead_to, page, partial
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
@@ -114,7 +115,7 @@ def write_texts(
 
 
 @router.get("/pictures/{picture_id}/original")
-def original(app: App, actor: SignedIn, picture_id: int) -> FileResponse:
+def original(app: App, actor: SignedIn, picture_id: int) -> Response:
     """The original, byte for byte."""
-    path, name, facts = sources.original_file(app.workshop, actor, picture_id)
-    return FileResponse(path, media_type=facts.media_type, filename=name)
+    sha256, name, facts = sources.original_file(app.workshop, actor, picture_id)
+    return stored_file(app.workshop.originals, sha256, facts.media_type, name)

@@ -4,12 +4,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Annotated, Any
 
-import pyvips
 from fastapi import APIRouter, Depends, Form, Query, Request
 from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.encode import JPEG, PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
@@ -34,7 +34,7 @@ from lucidex.web.templating import lead_to, page, partial
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 ROWS_AT_ONCE = 10
-THUMB_WIDTH, THUMB_HEIGHT = 340, 200  # twice what a cell shows
+THUMB = Size(340, 200)  # twice what a cell shows
 Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
 
 
@@ -127,7 +127,7 @@ def thumb(at: At, key: str | None = None) -> Response:
     if at.cell.placed is None:
         raise NotFoundError("This place cannot be made of this picture.")
     result = at.app.renderer.render_file(at.cell.placed.rendering)
-    small = pyvips.Image.thumbnail(str(result.path), THUMB_WIDTH, height=THUMB_HEIGHT, size="down")
+    small = at.app.renderer.reduced(result, THUMB)
     name = PNG if small.hasalpha() else JPEG
     content = encode(small.colourspace("srgb"), name, Encoding(88 if name == JPEG else None, hurried=True))
     kept = FOREVER if key == result.key else "no-store"
