@@ -13,6 +13,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
+from lucidex.core.stamp import Texts, xmp_packet
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
 from lucidex.services import edits
@@ -227,3 +228,29 @@ def test_files_made_together_are_the_files_made_one_by_one(
         assert result.blob_sha256 == other.render_file(one).blob_sha256
         assert renderer.known([one]) == {one.key: result}
     assert isinstance(renderer.render_together([broken])[broken.key], StoredResult), "and nothing stays leased"
+
+
+def test_texts_are_put_into_a_file_that_is_there_already(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rendering = placed(workshop, state, "310x190 as png").rendering
+    plain = renderer.render_file(rendering)
+
+    def never(*_: object) -> None:
+        raise AssertionError("it was rendered once more")
+
+    monkeypatch.setattr(Renderer, "_compute", never)
+    texts = Texts(caption="Two tomatoes", credit="Mara Lind")
+    done = renderer.render_file(rendering.carrying(texts))
+    content = workshop.results.read(done.blob_sha256)
+    assert xmp_packet(texts) in content
+    assert done.byte_count == len(content) > plain.byte_count
+    assert done.statistics == renderer.known([rendering])[plain.key].statistics
+    assert renderer.known([rendering.carrying(texts)]) == {done.key: done}
+    assert done.key not in {plain.key, rendering.carrying(Texts(caption="Two")).key}
+
+
+def test_a_ceiling_leaves_room_for_texts(workshop: Workshop, renderer: Renderer, state: PictureState) -> None:
+    rendering = placed(workshop, state, "310x190 as jpeg under 12 kB").rendering
+    done = renderer.render_file(rendering.carrying(Texts(caption="word " * 700)))
+    assert done.byte_count <= 12_000

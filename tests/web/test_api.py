@@ -51,6 +51,23 @@ def test_the_walls_bytes_are_the_downloads_and_the_apis(work: Work) -> None:
     assert wall.headers["x-result-key"] == api.headers["x-result-key"]
 
 
+def test_texts_go_into_a_file_where_they_are_asked_for(work: Work) -> None:
+    client, headers = work.visitor.client, work.visitor.bearer
+    document = client.get(f"/api/pictures/{work.picture_id}", headers=headers).json()["document"]
+    document["texts"] = {"caption": "The dome at dusk", "credit": "Mara Lind"}
+    body = {"version": 1, "document": document}
+    assert client.put(f"/api/pictures/{work.picture_id}/document", json=body, headers=headers).status_code == 200
+    path = f"/api/pictures/{work.picture_id}/places/{work.place_id}/file"
+    plain = client.get(path, headers=headers).content
+    with_texts = client.get(path, params={"texts": True}, headers=headers)
+    assert b"The dome at dusk" not in plain
+    assert b"The dome at dusk" in Image.open(io.BytesIO(with_texts.content)).info["xmp"]
+    asked = {"typed": "60x40 as avif", "texts": True}
+    refused = client.post(f"/api/pictures/{work.picture_id}/render", json=asked, headers=headers)
+    assert refused.status_code == 422
+    assert "AVIF files carry no texts here" in refused.json()["detail"]
+
+
 def test_rendering_leaves_nothing_behind(work: Work) -> None:
     client, headers = work.visitor.client, work.visitor.bearer
     body = {

@@ -18,6 +18,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import MAX_TIMES
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.restoration import Restoration
+from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import PlaceKey, StepEntry, assets_of, geometry_after
 from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.composition import restorations_of, treatment_of
@@ -90,16 +91,6 @@ class Output(BaseModel):
         None, description="A weight that somebody accepted for this picture here, above the place's ceiling."
     )
     left_out: bool = Field(False, description="Whether runs make no file of this picture for this place.")
-
-
-class Texts(BaseModel):
-    """The texts that publication asks for."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    alternative: Annotated[str, Field(max_length=2_000)] = ""
-    caption: Annotated[str, Field(max_length=4_000)] = ""
-    credit: Annotated[str, Field(max_length=400)] = ""
 
 
 class PictureDocument(BaseModel):

@@ -1,7 +1,7 @@
 """The keys of results: a result is a pure function of its key, and the same key gives the same bytes.
 
-Three in a row: the pixels of a picture in a place, their encoded bytes, and (with the texts, later) the
-stamped file. A key is the SHA-256 of a canonical JSON text of all that decides the result.
+Three in a row: the pixels of a picture in a place, their encoded bytes, and the file that is stamped with texts.
+A key is the SHA-256 of a canonical JSON text of all that decides the result.
 """
 
 import hashlib
@@ -18,10 +18,12 @@ from lucidex.core.render import Plan
 from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.restoration import RESTORATION_REVISION, Restoration
+from lucidex.core.stamp.texts import Texts, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.base import Band
 
 ENGINE_REVISION = 6
+STAMP_REVISION = 1
 
 
 @cache
@@ -78,3 +80,9 @@ def restorations_key(restorations: tuple[Restoration, ...]) -> str:
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:
     """The key of the encoded bytes of some pixels."""
     return _digest([pixels, name, asdict(encoding)])
+
+
+def stamped_key(encoded: str, texts: Texts) -> str:
+    """The key of encoded bytes with texts in them; without texts it is that of the bytes."""
+    packet = xmp_packet(texts)
+    return _digest([encoded, STAMP_REVISION, hashlib.sha256(packet).hexdigest()]) if packet else encoded

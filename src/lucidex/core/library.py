@@ -21,6 +21,7 @@ from lucidex.core.source.decoder import take_in
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.pyramid import AnyPixels, Source
 from lucidex.core.source.restoration import StoredPixels, restored
+from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for, stamped
 
 PLACE = OutputId("1")
 AS_IT_IS = PictureDocument()
@@ -83,10 +84,13 @@ def _restored(picture: OpenedPicture, document: PictureDocument) -> Source:
     return source.of_pixels(restored(stored, restorations))
 
 
-def write(image: pyvips.Image, demand: PlaceDemand, format: FormatName | None = None) -> bytes:
+def write(
+    image: pyvips.Image, demand: PlaceDemand, format: FormatName | None = None, texts: Texts = NO_TEXTS
+) -> bytes:
     """The bytes of a rendered picture for a place: its format, quality, ceiling and resolution.
 
-    Without a format of the place's or one's own, JPEG, or PNG where something is clear.
+    Without a format of the place's or one's own, JPEG, or PNG where something is clear. `texts` are put into the file
+    as XMP; a ceiling counts them. Raises OutOfRangeError where there are some and the format carries none.
 
     >>> from lucidex.core import read_demand
     >>> content = write(pyvips.Image.black(64, 32, bands=3), read_demand("64x32 as png").demand())
@@ -98,4 +102,8 @@ def write(image: pyvips.Image, demand: PlaceDemand, format: FormatName | None = 
     quality = None if name.output.default_quality is None else quality or name.output.default_quality
     ceiling = demand.max_bytes if quality is not None and AS_IT_IS.finds_quality(PLACE, demand) else None
     ground = colour_of(demand.ground) or (255, 255, 255)
-    return encode(image, name, Encoding(quality, demand.pixels_per_inch, ground, max_bytes=ceiling))
+    check_holds(name, texts)
+    encoding = Encoding(
+        quality, demand.pixels_per_inch, ground, max_bytes=ceiling, reserved_bytes=reserved_for(texts)
+    )
+    return stamped(encode(image, name, encoding), name, texts)

@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from lucidex.core.document import Framing, Texts
+from lucidex.core.document import Framing
 from lucidex.core.line.places import read_demand
 from lucidex.core.line.reader import ReadStep, read_line
+from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import plain
 from lucidex.services import edits, folios, intake, places
 from lucidex.services.documents import change

@@ -3,10 +3,11 @@
 import secrets
 from collections.abc import Callable
 
-from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, Texts
+from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
+from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.order import moved_before

@@ -11,7 +11,7 @@ from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
-from lucidex.core.keys import encoded_key, finish_key, pixels_key
+from lucidex.core.keys import encoded_key, finish_key, pixels_key, stamped_key
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
@@ -21,6 +21,7 @@ from lucidex.core.render import Plan, plan
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.source.restoration import Restoration
+from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState
@@ -44,6 +45,7 @@ class RenderRequest:
     encoding: Encoding
     restorations: tuple[Restoration, ...] = ()
     assets: Assets = NO_ASSETS
+    texts: Texts = NO_TEXTS
 
     @property
     def resampled_key(self) -> Hashable:
@@ -60,7 +62,7 @@ class RenderRequest:
     @cached_property
     def key(self) -> str:
         """The key of its bytes."""
-        return encoded_key(self.pixels_key, self.format, self.encoding)
+        return stamped_key(encoded_key(self.pixels_key, self.format, self.encoding), self.texts)
 
     @cached_property
     def overlay_key(self) -> str:
@@ -71,6 +73,16 @@ class RenderRequest:
     def size(self) -> Size:
         """The size that comes out."""
         return self.chosen.placement.canvas
+
+    def carrying(self, texts: Texts) -> "RenderRequest":
+        """The same with texts in the file, for which a ceiling leaves room. OutOfRangeError where it carries none."""
+        check_holds(self.format, texts)
+        reserved = reserved_for(texts) if self.encoding.max_bytes else 0
+        return replace(self, texts=texts, encoding=replace(self.encoding, reserved_bytes=reserved))
+
+    def unstamped(self) -> "RenderRequest":
+        """The same before the texts are put in."""
+        return replace(self, texts=NO_TEXTS)
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
 from lucidex.core.render import composed, draw, draw_finish, resampled_window
 from lucidex.core.source.pyramid import AnyPixels
+from lucidex.core.stamp import stamped
 from lucidex.records.models import Result
 from lucidex.services.caches import CappedCache, bytes_of
 from lucidex.services.documents import PictureState
@@ -284,9 +285,17 @@ class Renderer:
 
     def _computed(self, rendering: RenderRequest) -> StoredResult:
         """Computed and in the store, not yet recorded."""
+        if rendering.texts.are_there:
+            return self._stamped(rendering)
         with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
             content, statistics = self._compute(rendering)
         return StoredResult(self._workshop.results.put(content), len(content), rendering.key, statistics)
+
+    def _stamped(self, rendering: RenderRequest) -> StoredResult:
+        """The encoded file, which is a result of its own, with the texts in it."""
+        encoded = self.render_file(rendering.unstamped())
+        content = stamped(self._workshop.results.read(encoded.blob_sha256), rendering.format, rendering.texts)
+        return StoredResult(self._workshop.results.put(content), len(content), rendering.key, encoded.statistics)
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:

@@ -68,8 +68,9 @@ def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
     tagged = image.copy(xres=density, yres=density, interpretation="srgb")
     if encoding.max_bytes is None or encoding.quality is None:
         return bytes(output.save(tagged, encoding))
+    ceiling = max(encoding.max_bytes - encoding.reserved_bytes, 1)
     found = best_under(
-        encoding.max_bytes, encoding.quality, lambda quality: output.save(tagged, replace(encoding, quality=quality))
+        ceiling, encoding.quality, lambda quality: output.save(tagged, replace(encoding, quality=quality))
     )
     return found.content
 

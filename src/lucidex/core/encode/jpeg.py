@@ -35,6 +35,15 @@ def draft(pixels: npt.NDArray[np.uint8], quality: int) -> bytes:
     return cv2.imencode(FORMAT.suffix, reversed_bands, [cv2.IMWRITE_JPEG_QUALITY, quality])[1].tobytes()
 
 
+def stamp(content: bytes, packet: bytes) -> bytes:
+    """XMP in an APP1 segment (ISO 16684-3, 1.1.3), behind the JFIF segment, which must be the first."""
+    after = 2  # the marker that begins the image
+    if content[after : after + 2] == b"\xff\xe0":
+        after += 2 + int.from_bytes(content[after + 2 : after + 4])
+    body = b"http://ns.adobe.com/xap/1.0/\0" + packet
+    return content[:after] + b"\xff\xe1" + (len(body) + 2).to_bytes(2) + body + content[after:]
+
+
 FORMAT = OutputFormat(
     name="jpeg",
     aliases=("jpg",),
@@ -46,4 +55,5 @@ FORMAT = OutputFormat(
     max_edge=65_500,
     save=save,
     strength="photographs, read everywhere",
+    stamp=stamp,
 )

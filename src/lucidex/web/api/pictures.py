@@ -9,6 +9,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
+from lucidex.core.stamp.texts import NO_TEXTS, Texts
 from lucidex.services import documents, render_requests
 from lucidex.services.assets import check_steps
 from lucidex.services.events import EventKind, note_alone
@@ -69,15 +70,15 @@ def redo(app: App, actor: Bearer, picture_id: int, body: VersionIn) -> DocumentO
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", response_class=FileResponse, dependencies=[FILES])
-def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int) -> Response:
-    """The finished file for a hung place: the same bytes as on the wall."""
+def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int, texts: bool = False) -> Response:
+    """The finished file for a hung place: the bytes of the wall, or with the picture's texts put in as XMP."""
     state = documents.read_picture(app.workshop, actor, picture_id)
     place = find_place(app.workshop, actor, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
     placed = render_requests.in_place(app.workshop, state, OutputId.of(str(place_id)), demand_of(place))
     note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
-    return _file(app, placed)
+    return _file(app, placed, state.document.texts if texts else NO_TEXTS)
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
@@ -91,7 +92,7 @@ def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> Response
     passing = documents.with_document(state, state.document.model_copy(update=parts))
     demand = wanted_demand(body.typed, body.demand)
     placed = render_requests.in_place(app.workshop, passing, _PASSING_PLACE, demand)
-    return _file(app, placed)
+    return _file(app, placed, state.document.texts if body.texts else NO_TEXTS)
 
 
 def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
@@ -101,8 +102,8 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
     return demand if demand is not None else read_demand(typed or "").demand()
 
 
-def _file(app: AppContext, placed: render_requests.PlacedPicture) -> Response:
-    result = app.renderer.render_file(placed.rendering)
+def _file(app: AppContext, placed: render_requests.PlacedPicture, texts: Texts) -> Response:
+    result = app.renderer.render_file(placed.rendering.carrying(texts))
     headers = {
         "X-Result-Width": str(placed.size.width),
         "X-Result-Height": str(placed.size.height),

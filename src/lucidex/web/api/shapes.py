@@ -184,3 +184,4 @@ class RenderIn(BaseModel):
     demand: PlaceDemand | None = None
     steps: tuple[StepEntry, ...] | None = None
     framing: Framing | None = None
+    texts: bool = False

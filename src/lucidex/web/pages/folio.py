@@ -7,7 +7,7 @@ from pydantic import ValidationError
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.document import Texts
+from lucidex.core.stamp.texts import Texts
 from lucidex.records.models import Scope
 from lucidex.services import edits, folios, intake, sources
 from lucidex.services.documents import change, read_picture
