@@ -24,7 +24,7 @@ from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import entries, source_of
 
-MAX_SHIFT = 0.02  # pixels of the result
+MAX_SHIFT = 0.01  # pixels of the result
 PERIOD = 24.0  # pixels of the result: the wave by which a shift is measured
 
 Floats = npt.NDArray[np.float64]
@@ -73,7 +73,7 @@ def shifts(pixels: Size, placement: Placement, drawn: Pixels, periods: tuple[flo
     zoom=st.floats(1, 4),
     steps=st.sampled_from([(), (Turn(direction=Direction.RIGHT),)]),
 )
-def test_nothing_is_shifted_by_more_than_a_fiftieth_of_a_pixel(
+def test_nothing_is_shifted_by_more_than_a_hundredth_of_a_pixel(
     picture_size: tuple[int, int],
     place: tuple[int, int],
     rule: Rule,
@@ -126,6 +126,11 @@ def reduced_plainly(pixels: Pixels, window: Window, drawn: Size) -> Floats:
         centres = origin + (np.arange(count) + 0.5) * step
         weights = lanczos((far[None, :] + 0.5 - centres[:, None]) / step)
         weights /= weights.sum(axis=1, keepdims=True)
+        for row, centre in zip(weights, centres, strict=True):  # a slope stays where it is
+            before = np.searchsorted(far + 0.5, centre) - 1
+            off_centre = row @ (far + 0.5) - centre
+            row[before] += off_centre
+            row[before + 1] -= off_centre
         folded = np.zeros((count, old))
         np.add.at(folded.T, np.clip(far, 0, old - 1), weights.T)
         return folded

@@ -22,7 +22,7 @@ from lucidex.core.stamp.texts import Texts, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.base import Band
 
-ENGINE_REVISION = 6
+ENGINE_REVISION = 7
 STAMP_REVISION = 1
 
 

@@ -93,14 +93,29 @@ def area_table(axis: Axis) -> Table:
     return Table(first, weights.astype(np.float32))
 
 
+def _centre(weights: Floats, away: Floats) -> None:
+    """Move weight between the two old pixels about each centre, until no slope is shifted.
+
+    Lanczos' kernel, sampled at old pixels, has a centre of gravity of its own: up to some hundredths of a pixel away,
+    most where it hardly reduces.
+    """
+    rows = np.arange(len(weights))
+    right = np.argmax(away >= 0, axis=1)
+    shift = (weights * away).sum(axis=1)
+    weights[rows, right] -= shift
+    weights[rows, right - 1] += shift
+
+
 def _table(axis: Axis, shape: Shape, support: float, stretch: float) -> Table:
     """Weights of a kernel of a support in old pixels; beyond the edge the last pixel goes on."""
     centres = axis.origin + (np.arange(axis.count) + 0.5) * axis.step
     wide = int(np.ceil(2 * support)) + 1
     low = np.ceil(centres - support - 0.5).astype(np.int64)
     at = low[:, None] + np.arange(wide)[None, :]
-    weights = shape((at + 0.5 - centres[:, None]) / stretch)
+    away = at + 0.5 - centres[:, None]
+    weights = shape(away / stretch)
     weights /= weights.sum(axis=1, keepdims=True)
+    _centre(weights, away)
     taps = min(wide, axis.length)
     first = np.clip(low, 0, axis.length - taps)
     held = np.clip(at, 0, axis.length - 1) - first[:, None]
