@@ -39,6 +39,13 @@ document.addEventListener("click", (event) => {
   if (target.closest("[data-focus-line]")) document.getElementById("line")?.focus();
 });
 
+document.addEventListener("DOMContentLoaded", () => {
+  // what was typed before the scripts were there is answered too
+  for (const field of document.querySelectorAll("input[hx-get]")) {
+    if (field instanceof HTMLInputElement && field.value !== field.defaultValue) field.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});
+
 document.addEventListener("input", (event) => {
   // a slider and its number box show the same value; the number box is what is sent
   const moved = /** @type {HTMLInputElement} */ (event.target);
