@@ -11,11 +11,11 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.core.finish.compositing import Ink, anchored_box, composited
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.line.reader import ReadStep, read_line
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import picture
+from tests.core.line.reading import step_read
 
 SIDES = st.integers(1, 4_000)
 SIZES = st.builds(Size, SIDES, SIDES)
@@ -87,10 +87,9 @@ def test_a_logo_is_laid_over_as_the_compositing_rule_says(
     ],
 )
 def test_a_logo_is_typed(typed: str, anchor: Anchor, percent: float) -> None:
-    read = read_line(typed)
-    assert isinstance(read, ReadStep)
-    assert isinstance(read.step, Logo)
-    assert (read.step.anchor, read.step.size_percent) == (anchor, percent)
+    step = step_read(typed)
+    assert isinstance(step, Logo)
+    assert (step.anchor, step.size_percent) == (anchor, percent)
 
 
 def test_only_the_finish_counts_in_one_place_alone() -> None:

@@ -75,9 +75,12 @@ def test_every_rung_says_what_the_fit_does(w: int, h: int, bw: int, bh: int, rul
         ("1,5 mp", "1.5 megapixels"),
         ("place 16:9", "shape 16 : 9"),
         ("180x70 or a multiple", "180 × 70 or a multiple"),
-        ("180 × 70 or a whole multiple of it show whole on clear", "180 × 70 or a multiple, show whole"),
+        ("180 × 70 or a whole multiple of it show whole on clear", "180 × 70 or a multiple, show whole, on clear"),
         ("multiple of 180x70", "180 × 70 or a multiple"),
-        ("1600x120 show whole keep left not enlarged", "1600 × 120, show whole, picture kept left, never enlarged"),
+        (
+            "1600x120 show whole keep left not enlarged",
+            "1600 × 120, show whole, on white, picture kept left, never enlarged",
+        ),
     ],
 )
 def test_more_sizes_as_they_are_typed(typed: str, words: str) -> None:

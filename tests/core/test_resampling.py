@@ -24,7 +24,7 @@ from lucidex.core.steps.turn import Direction, Turn
 from tests.conftest import Pixels, picture, smooth_picture
 from tests.core.rendering import entries, source_of
 
-MAX_SHIFT = 0.01  # pixels of the result
+MAX_SHIFT = 0.02  # pixels of the result
 PERIOD = 24.0  # pixels of the result: the wave by which a shift is measured
 
 Floats = npt.NDArray[np.float64]
@@ -73,7 +73,7 @@ def shifts(pixels: Size, placement: Placement, drawn: Pixels, periods: tuple[flo
     zoom=st.floats(1, 4),
     steps=st.sampled_from([(), (Turn(direction=Direction.RIGHT),)]),
 )
-def test_nothing_is_shifted_by_more_than_a_hundredth_of_a_pixel(
+def test_nothing_is_shifted_by_more_than_a_fiftieth_of_a_pixel(
     picture_size: tuple[int, int],
     place: tuple[int, int],
     rule: Rule,

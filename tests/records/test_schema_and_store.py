@@ -47,7 +47,7 @@ def test_content_is_kept_under_its_own_hash(tmp_path: Path) -> None:
     content = os.urandom(100_000)
     sha256 = store.put(content)
     assert sha256 == hashlib.sha256(content).hexdigest()
-    assert store.path(sha256).read_bytes() == content
+    assert store.local_path(sha256).read_bytes() == content
     assert list((tmp_path / "incoming").iterdir()) == []
 
 
@@ -58,7 +58,7 @@ def test_what_is_not_kept_is_gone(tmp_path: Path) -> None:
         sha256 = received.sha256
     assert not received.path.exists()
     with pytest.raises(FileNotFoundError):
-        store.path(sha256)
+        store.local_path(sha256)
 
 
 def test_receiving_stops_at_the_limit_and_when_the_sender_fails(tmp_path: Path) -> None:
@@ -87,7 +87,7 @@ def test_sweeping_clears_what_a_kill_left(tmp_path: Path) -> None:
     (tmp_path / "incoming" / "levels").mkdir()
     store.sweep()
     assert list((tmp_path / "incoming").iterdir()) == []
-    assert store.path(kept).read_bytes() == b"kept"
+    assert store.local_path(kept).read_bytes() == b"kept"
 
 
 def test_the_decoded_cache_stays_under_its_cap(tmp_path: Path) -> None:

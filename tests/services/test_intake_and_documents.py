@@ -78,9 +78,9 @@ def test_the_original_comes_back_byte_for_byte(
 ) -> None:
     """Invariant 1, also after the picture was worked on."""
     change(workshop, actor, brought.picture_id, 1, "turn", edits.add_step(TURN))
-    path, name, facts = sources_of.original_file(workshop, actor, brought.picture_id)
-    assert path.read_bytes() == content
-    assert path.name == hashlib.sha256(content).hexdigest()
+    sha256, name, facts = sources_of.original_file(workshop, actor, brought.picture_id)
+    assert workshop.originals.read(sha256) == content
+    assert sha256 == hashlib.sha256(content).hexdigest()
     assert (name, facts.media_type) == ("dome.jpg", "image/jpeg")
 
 
@@ -167,7 +167,7 @@ def test_another_page_is_a_picture_of_its_own_over_the_same_file(workshop: Works
         assert tuple(source.open_level(1)[4, 4]) == tuple(200 if one == channel else 0 for one in range(3))
         workshop.decoded.drop(state.source_key)  # and so it is where its pixels are decoded again
         assert source.open_level(1)[4, 4].argmax() == channel
-    assert sources_of.original_file(workshop, actor, third.picture_id)[0].read_bytes() == three_pages()
+    assert workshop.originals.read(sources_of.original_file(workshop, actor, third.picture_id)[0]) == three_pages()
     again = read_picture(workshop, actor, intake.take_page(workshop, actor, third.picture_id, 3))
     assert again.source_key == third.source_key
     with pytest.raises(UserError, match="no page 4: it holds 3"):

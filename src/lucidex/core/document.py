@@ -164,9 +164,10 @@ class PictureDocument(BaseModel):
         """What its active steps do to the original's own pixels."""
         return restorations_of(self.active_steps)
 
-    def shows_clear(self, geometry: PictureGeometry) -> bool:
-        """Whether its steps leave something clear."""
-        return geometry.shows_clear or any(step.leaves_clear for step in self.active_steps)
+    def shows_clear(self, geometry: PictureGeometry, has_clear_areas: bool) -> bool:
+        """Whether something is clear after its steps; `has_clear_areas` says so of the source."""
+        is_clear = has_clear_areas or any(step.leaves_clear for step in self.active_steps)
+        return geometry.shows_clear or (is_clear and not any(step.fills_clear for step in self.active_steps))
 
     def settings(self, output: OutputId) -> Output:
         """What was chosen for this picture in an output; nothing, where nobody chose."""

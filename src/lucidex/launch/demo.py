@@ -4,8 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lucidex.core.document import Framing
+from lucidex.core.line.deeds import AddStep
 from lucidex.core.line.places import read_demand
-from lucidex.core.line.reader import ReadStep, read_line
+from lucidex.core.line.reader import read_line
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import plain
 from lucidex.services import edits, folios, intake, places
@@ -91,10 +92,11 @@ def _bring_in(workshop: Workshop, actor: Actor, folio_id: int, path: Path) -> No
     if (text := ALTERNATIVE_TEXTS.get(path.name)) is not None:
         alter = edits.set_texts(Texts(alternative=text))
         version = change(workshop, actor, taken.picture_id, version, "Wrote the texts", alter).version
-    if (line := CROPS.get(path.name)) is not None and isinstance(read := read_line(line), ReadStep):
-        version = change(
-            workshop, actor, taken.picture_id, version, plain(read.step.sentence()), edits.add_step(read.step)
-        ).version
+    meant = read_line(CROPS.get(path.name, "")).meant
+    for deed in meant.deeds if meant else ():
+        if isinstance(deed, AddStep):
+            alter = edits.add_step(deed.step)
+            version = change(workshop, actor, taken.picture_id, version, plain(deed.step.sentence()), alter).version
     if (focal := FOCAL_POINTS.get(path.name)) is not None:
         framing = Framing(focal_x=focal[0], focal_y=focal[1])
         for place in folios.read_folio(workshop, actor, folio_id).places:

@@ -6,7 +6,7 @@ one that cannot be is named in the archive, so that nobody takes an incomplete s
 
 import hashlib
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from io import RawIOBase
@@ -55,7 +55,7 @@ def archive(renderer: Renderer, workshop: Workshop, actor: Actor, run_id: int) -
             if cell.blob_sha256
         ]
         note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")
-    return _zipped(renderer, workshop, actor, entries)
+    return packed(_files(renderer, workshop, actor, entries))
 
 
 class _Pipe(RawIOBase):
@@ -76,26 +76,45 @@ class _Pipe(RawIOBase):
         return taken
 
 
-def _zipped(renderer: Renderer, workshop: Workshop, actor: Actor, entries: list[_Entry]) -> Iterator[bytes]:
-    pipe, missing = _Pipe(), []
+@dataclass(frozen=True)
+class Packed:
+    """A file that goes into an archive; without contents, `missing` says why it does not."""
+
+    path: str
+    content: bytes | None
+    ended_at: datetime
+    missing: str = ""
+
+
+def packed(files: Iterable[Packed], missing: Sequence[str] = ()) -> Iterator[bytes]:
+    """The bytes of a ZIP archive; what is missing is named in it, file by file and from the start."""
+    pipe, sentences = _Pipe(), list(missing)
     # pictures are compressed already; storing them keeps the archive as fast as the disk
-    with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as packed:
-        for entry in entries:
-            try:
-                content = _content(renderer, workshop, actor, entry)
-            except UserError as error:
-                missing.append(f"{entry.path}: {error.sentence}")
+    with zipfile.ZipFile(pipe, "w", zipfile.ZIP_STORED) as archived:
+        for one in files:
+            if one.content is None:
+                sentences.append(f"{one.path}: {one.missing}")
                 continue
-            info = zipfile.ZipInfo(entry.path, entry.ended_at.timetuple()[:6])
-            with packed.open(info, "w", force_zip64=True) as file:
-                for start in range(0, len(content), CHUNK_BYTES):
-                    file.write(content[start : start + CHUNK_BYTES])
+            info = zipfile.ZipInfo(one.path, one.ended_at.timetuple()[:6])
+            with archived.open(info, "w", force_zip64=True) as file:
+                for start in range(0, len(one.content), CHUNK_BYTES):
+                    file.write(one.content[start : start + CHUNK_BYTES])
                     yield pipe.taken()
             yield pipe.taken()
-        if missing:
-            message = ["These files could not be put into the archive.", "", *missing, ""]
-            packed.writestr(MISSING_NAME, "\n".join(message))
+        if sentences:
+            message = ["These files could not be put into the archive.", "", *sentences, ""]
+            archived.writestr(MISSING_NAME, "\n".join(message))
     yield pipe.taken()
+
+
+def _files(renderer: Renderer, workshop: Workshop, actor: Actor, entries: list[_Entry]) -> Iterator[Packed]:
+    for entry in entries:
+        try:
+            content = _content(renderer, workshop, actor, entry)
+        except UserError as error:
+            yield Packed(entry.path, None, entry.ended_at, error.sentence)
+        else:
+            yield Packed(entry.path, content, entry.ended_at)
 
 
 def _content(renderer: Renderer, workshop: Workshop, actor: Actor, entry: _Entry) -> bytes:

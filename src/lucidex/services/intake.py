@@ -74,7 +74,7 @@ class NewFolio:
     """A folio that is made together with its first picture, with the places wanted for it."""
 
     name: str
-    demands: tuple[PlaceDemand, ...] = ()
+    places: tuple[tuple[PlaceDemand, str], ...] = ()  # each with its name, which may be empty
 
 
 @dataclass(frozen=True)
@@ -184,8 +184,9 @@ def _make_folio(session: Session, actor: Actor, new: NewFolio) -> Folio:
     folio = Folio(owner_id=actor.id, name=clean_name(new.name, "Untitled"))
     session.add(folio)
     session.flush()
-    for demand in new.demands:
-        session.add(Place(folio_id=folio.id, name=demand.measure.words(), demand=demand.model_dump(mode="json")))
+    for demand, name in new.places:
+        named = clean_name(name, demand.measure.words())
+        session.add(Place(folio_id=folio.id, name=named, demand=demand.model_dump(mode="json")))
         session.flush()
     return folio
 

@@ -7,7 +7,6 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
-from lucidex.core.line.places import ReadDemand
 from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.records.models import Place, now
 from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
@@ -115,8 +114,3 @@ def hang_again(workshop: Workshop, actor: Actor, place_id: int) -> Place:
         place = place_of(session, actor, place_id, to_change=True)
         place.taken_down_at = None
         return place
-
-
-def typed_over(demand: PlaceDemand, read: ReadDemand) -> PlaceDemand:
-    """The demand with what was typed; the rest stays."""
-    return amended(demand, **read.model_dump(mode="json", exclude_none=True))

@@ -123,7 +123,7 @@ def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: 
     document, geometry, first = state.document, state.geometry, OutputId.of(output.place)
     asked = document.demand_for(first, demand)
     placement = document.placement(geometry, output.place, asked)
-    has_clear = state.facts.has_clear_areas or document.shows_clear(geometry) or shows_ground(placement, asked)
+    has_clear = document.shows_clear(geometry, state.facts.has_clear_areas) or shows_ground(placement, asked)
     first_format, _ = document.written_as(first, asked, has_clear)
     output = first if output.format == first_format else output
     demand = document.demand_for(output, demand)
@@ -172,7 +172,7 @@ def _rendering(
 ) -> RenderRequest:
     restorations = document.restorations
     source = open_source(workshop, state.source_key, state.facts, restorations)
-    suits = PNG if state.facts.has_alpha or document.shows_clear(geometry) else JPEG
+    suits = PNG if document.shows_clear(geometry, state.facts.has_alpha) else JPEG
     return RenderRequest(
         state.source_key,
         document.counting_in(None),

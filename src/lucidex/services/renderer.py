@@ -214,6 +214,11 @@ class Renderer:
             part = image.crop((image.width - width) // 2, (image.height - height) // 2, width, height)
             return encode(part, PNG, Encoding(None))
 
+    def uncompressed(self, rendering: RenderRequest) -> bytes:
+        """The pixels of a file before it is encoded, as PNG; only to look at."""
+        with self._preview_slots:
+            return encode(self._drawn(rendering), PNG, Encoding(None, hurried=True))
+
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
         again = self.image(self.render_file(rendering)).colourspace("srgb")

@@ -54,14 +54,15 @@ def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, da
             trouble = None if cell.placed else cell.trouble
             open_cells.append(ListedCell(picture.id, cell.place.id, state.snapshot_id, cell.output, None, trouble))
             if cell.placed is not None:
-                namings.append(_naming(folio, number, day, cell, cell.placed))
+                namings.append(naming_of(folio, number, day, cell, cell.placed))
     if len(open_cells) > MAX_CELLS:
         raise OutOfRangeError(f"A run makes at most {MAX_CELLS} files; these would be {len(open_cells)}.")
     names = iter(list_files(pattern, namings))
     return [cell if cell.trouble else replace(cell, listed=next(names)) for cell in open_cells]
 
 
-def _naming(folio: FolioView, number: int, day: date, cell: ProofCell, placed: PlacedPicture) -> Naming:
+def naming_of(folio: FolioView, number: int, day: date, cell: ProofCell, placed: PlacedPicture) -> Naming:
+    """What a file's name can be made of; `number` counts the folio's pictures from 1."""
     return Naming(
         name=cell.state.file_name,
         place=cell.place.name,

@@ -13,6 +13,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.clipping import colour_at
 from lucidex.core.places.demand import explain_limits
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Carried, Stage, Step, plain
 from lucidex.core.steps.colour import Balance
@@ -50,11 +51,33 @@ def add_begun(
     renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, step: Step, before: str | None = None
 ) -> tuple[PictureState, StepEntry]:
     """A step as it begins on a picture, with what it finds there and its newest asset, put into the list."""
-    started = with_newest(workshop, actor, begun(renderer, state, step, before))
-    entry = edits.new_entry(started)
-    alter = edits.add_step(started, entry.id, before)
-    after = change(workshop, actor, state.picture_id, state.version, plain(started.sentence()), alter)
-    return after, entry
+    after, entries = add_all_begun(renderer, workshop, actor, state, [step], before)
+    return after, entries[0]
+
+
+def add_all_begun(
+    renderer: Renderer,
+    workshop: Workshop,
+    actor: Actor,
+    state: PictureState,
+    steps: Sequence[Step],
+    before: str | None = None,
+) -> tuple[PictureState, list[StepEntry]]:
+    """Several steps as one change; each finds its numbers on the picture as the ones before it leave it."""
+    seen, entries = state, []
+    for step in steps:
+        started = with_newest(workshop, actor, begun(renderer, seen, step, before))
+        entry = edits.new_entry(started)
+        entries.append(entry)
+        seen = with_document(seen, edits.add_step(started, entry.id, before)(seen.document, seen.facts))
+
+    def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+        for entry in entries:
+            document = edits.add_step(entry.step, entry.id, before)(document, facts)
+        return document
+
+    summary = " ".join(plain(entry.step.sentence()) for entry in entries)
+    return change(workshop, actor, state.picture_id, state.version, summary, alter), entries
 
 
 def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:

@@ -10,6 +10,31 @@ Ground = Annotated[str, Field(pattern=r"^(clear|#[0-9a-f]{6})$", description="cl
 HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$", description="a colour such as #1d2326")]
 
 _NAMES = {"#ffffff": "white", "#000000": "black", CLEAR: CLEAR}
+_TYPED = {
+    **{words: ground for ground, words in _NAMES.items()},
+    "transparent": CLEAR,
+    # the basic colours of CSS Color Module Level 4, section 6.1, that people name
+    "grey": "#808080",
+    "silver": "#c0c0c0",
+    "red": "#ff0000",
+    "green": "#008000",
+    "blue": "#0000ff",
+    "yellow": "#ffff00",
+    "navy": "#000080",
+    "teal": "#008080",
+    "maroon": "#800000",
+    "olive": "#808000",
+    "purple": "#800080",
+    "orange": "#ffa500",
+    "pink": "#ffc0cb",
+    "brown": "#a52a2a",
+    "beige": "#f5f5dc",
+    "light grey": "#d3d3d3",
+    "dark grey": "#a9a9a9",
+    "ivory": "#fffff0",
+    "cream": "#fffdd0",
+}
+GROUND = rf"({'|'.join(sorted(_TYPED, key=len, reverse=True))}|#[0-9a-f]{{6}}|#[0-9a-f]{{3}})"  # as it is typed
 
 
 def colour_of(ground: str) -> Colour | None:
@@ -29,6 +54,11 @@ def ground_words(ground: str) -> str:
 
 
 def read_ground(text: str) -> str | None:
-    """The ground meant by white, black, clear or #rrggbb, or None."""
-    names = {words: ground for ground, words in _NAMES.items()}
-    return names.get(text, text if text.startswith("#") else None)
+    """The ground meant by clear, the name of a basic colour, #rrggbb or #rgb; None for other words.
+
+    >>> read_ground("white"), read_ground("#fa0"), read_ground("mauve")
+    ('#ffffff', '#ffaa00', None)
+    """
+    if text.startswith("#") and len(text) == 4:
+        return "#" + "".join(digit * 2 for digit in text[1:])
+    return text if text.startswith("#") else _TYPED.get(text)

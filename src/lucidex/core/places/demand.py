@@ -9,11 +9,15 @@ from lucidex.core.encode import FORMATS, FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.geometry.sizes import Size, check_output_size
-from lucidex.core.picture.grounds import Ground
+from lucidex.core.picture.grounds import Ground, ground_words
 from lucidex.core.places.measures import AnyMeasure, Edge
 from lucidex.core.units import LengthUnit, format_number, format_weight
 
 MAX_NOTE = 500
+FurtherFormats = Annotated[tuple[FormatName, ...], Field(max_length=len(FORMATS))]
+Quality = Annotated[int, Field(ge=1, le=100)]
+MaxBytes = Annotated[int, Field(ge=100, le=2_000_000_000)]
+Resolution = Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)]
 
 
 class Displays(StrEnum):
@@ -35,12 +39,12 @@ class PlaceDemand(BaseModel):
     enlarges: bool = Field(True, description="Whether a picture that is shown whole may be enlarged.")
     ground: Ground = "#ffffff"
     format: FormatName | None = Field(None, description="Without one: JPEG, or PNG where areas are clear.")
-    also: Annotated[tuple[FormatName, ...], Field(max_length=len(FORMATS))] = Field(
+    also: FurtherFormats = Field(
         (), description="Further formats in which each picture is written, beside the first."
     )
-    quality: Annotated[int, Field(ge=1, le=100)] | None = None
-    max_bytes: Annotated[int, Field(ge=100, le=2_000_000_000)] | None = None
-    pixels_per_inch: Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)] | None = None
+    quality: Quality | None = None
+    max_bytes: MaxBytes | None = None
+    pixels_per_inch: Resolution | None = None
     unit: LengthUnit = Field(LengthUnit.PX, description="The unit in which the size is said; pixels count.")
     displays: Displays = Displays.TRUE_SIZE
     displayed_width_px: Edge | None = Field(None, description="With “always at one size”: that width on the page.")
@@ -89,6 +93,8 @@ def demand_words(demand: PlaceDemand) -> str:
     parts = [printed_words(demand) or demand.measure.words()]
     if demand.rule is not Rule.COVER:
         parts.append(RULE_WORDS[demand.rule])
+    if demand.ground != "#ffffff" or demand.rule is Rule.CONTAIN:
+        parts.append(f"on {ground_words(demand.ground)}")
     if demand.anchor is not Anchor.CENTRE:
         parts.append(f"picture kept {demand.anchor}")
     if demand.max_bytes is not None:
@@ -101,6 +107,8 @@ def demand_words(demand: PlaceDemand) -> str:
         parts.append(f"as {' + '.join(one.label for one in (demand.format, *demand.also))}")
     elif demand.also:
         parts.append(f"also as {' + '.join(one.label for one in demand.also)}")
+    if demand.quality is not None:
+        parts.append(f"quality {demand.quality}")
     return ", ".join(parts)
 
 

@@ -19,6 +19,7 @@ from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.drawn import DrawnStep
+from lucidex.core.steps.fill_ground import FillGround
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.looks import LookStep
 from lucidex.core.steps.perspective import FourPoints, Perspective
@@ -47,6 +48,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Soften,
     DrawnStep,
     ClearGround,
+    FillGround,
     Denoise,
     Deconvolve,
     Logo,

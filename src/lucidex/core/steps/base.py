@@ -20,7 +20,12 @@ from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.source.restoration import Restoration
 from lucidex.core.units import parse_decimal
 
-_AMOUNT = re.compile(r"([a-z ]+?)(?: by)? ([+−-]?\d{1,4}(?:[.,]\d{1,3})?) ?(?:%|stops?|px)?")
+_NUMBER = r"([+-]?\d{1,4}(?:[.,]\d{1,3})?)(?: %)?"
+_WORDS = r"((?:[^\W\d_]+ ){0,3}[^\W\d_]+?)"
+_WORDS_FIRST = re.compile(rf"{_WORDS}(?: by| to)? {_NUMBER}")
+_MORE = frozenset({"more", "increase", "raise", "boost", "add", "up", "plus", "higher"})
+_LESS = frozenset({"less", "decrease", "reduce", "lower", "down", "minus"})
+_NUMBER_FIRST = re.compile(rf"{_NUMBER} {_WORDS}")
 
 
 class Band(StrEnum):
@@ -119,6 +124,12 @@ class Offer:
     explanation: str
     step: "Step"
     apart: Heading | None = None  # where it stands apart from the other forms of its step
+    also: str = ""  # further words that mean it on the line, divided by commas
+
+    @property
+    def typed(self) -> tuple[str, ...]:
+        """Everything that means it on the line, as it can be typed."""
+        return (*self.words, *(part.strip() for part in self.also.split(",") if part.strip()))
 
     @property
     def heading(self) -> Heading | None:
@@ -146,13 +157,16 @@ class Step(BaseModel):
     varied_field: ClassVar[str | None] = None  # the parameter of which several values can be tried side by side
     opens: ClassVar[bool] = True  # whether its control unfolds when it is added
     variants: ClassVar[str] = ""  # values to begin with, as they are typed
-    amounts: ClassVar[dict[str, str]] = {}  # words that can be typed with a number, and the parameter they mean
+    # words that can be typed with a number, and the parameter they mean; with a minus before it, the other way round
+    amounts: ClassVar[dict[str, str]] = {}
 
     # what looks at the picture once and keeps the numbers that it found says so (`FindingStep`)
     finds_by_itself: ClassVar[bool] = False
     found_by: ClassVar[frozenset[str]] = frozenset()  # parameters that decide what is found
     finds: ClassVar[frozenset[str]] = frozenset()  # parameters that it finds
     by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes one of those
+
+    fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it
 
     # what is drawn from an asset of somebody's choice says which parameter holds it
     asset_field: ClassVar[str | None] = None
@@ -231,6 +245,12 @@ class Step(BaseModel):
         return self
 
     @property
+    def finds_now(self) -> bool:
+        """Whether its numbers are still to be found on a picture: it finds some, and nobody has set them by hand."""
+        is_by_hand = self.by_hand and all(getattr(self, name) == value for name, value in self.by_hand.items())
+        return self.finds_by_itself and not is_by_hand
+
+    @property
     def by_itself(self) -> Self:
         """The step as it looks by itself again, whatever was changed by hand."""
         return self.model_copy(update=dict.fromkeys(self.by_hand, True))
@@ -269,13 +289,35 @@ class Step(BaseModel):
     def read(cls, text: str) -> Self | None:
         """The step meant by typed words that carry numbers, or None where they mean something else.
 
-        A word of `amounts` with a number, such as `exposure +0,5` or `contrast 20 %`, is understood by itself.
+        `text` is as the line writes it (`core.line.text`): small letters, British spelling, one blank between all
+        words, numbers and signs. A word of `amounts` with a number before or behind it, such as `exposure +0,5`,
+        `contrast 20 %` or `+10 brightness`, is understood by itself.
         """
-        match = _AMOUNT.fullmatch(text)
-        field = cls.amounts.get(match[1]) if match else None
-        if match is None or field is None:
+        if (match := _WORDS_FIRST.fullmatch(text)) is not None:
+            words, number = match[1], match[2]
+        elif (match := _NUMBER_FIRST.fullmatch(text)) is not None:
+            number, words = match[1], match[2]
+        else:
             return None
-        return cls.model_validate({field: float(match[2].replace(",", ".").replace("−", "-"))})
+        sign, words = 1, words.removesuffix(" by").removesuffix(" to")
+        if words not in cls.amounts:
+            sign, words = _direction(words)
+        field = cls.amounts.get(words)
+        if field is None:
+            return None
+        amount = float(parse_decimal(number)) * sign
+        return cls.model_validate({field.removeprefix("-"): -amount if field.startswith("-") else amount})
+
+
+def _direction(words: str) -> tuple[int, str]:
+    """Which way words ask for more of something, and of what: `reduce contrast` and `contrast down` ask for less."""
+    first, _, rest = words.partition(" ")
+    if rest and first in _MORE | _LESS:
+        return (1 if first in _MORE else -1), rest
+    before, _, last = words.rpartition(" ")
+    if before and last in _MORE | _LESS:
+        return (1 if last in _MORE else -1), before
+    return 1, words
 
 
 class RestorationStep(Step):

@@ -9,11 +9,15 @@ from pydantic import Field
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import Canvas, Margins
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.picture.grounds import HexColour, colour_of, ground_words, read_ground
+from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
-_TYPED = re.compile(r"border (\d{1,2}(?:[.,]\d{1,2})?) ?%(?: (white|black|#[0-9a-f]{6}))?")
+_WIDTH = r"(\d{1,2}(?:[.,]\d{1,2})?)(?: %)?"
+_TYPED = re.compile(
+    rf"(?:add )?(?:a )?border(?: of)? {_WIDTH}(?: %)?(?: (?:in )?{GROUND})?"
+    rf"|(?:add )?(?:a )?{GROUND} border(?: of)?(?: {_WIDTH})?|{_WIDTH} (?:{GROUND} )?border|border(?: in)? {GROUND}"
+)
 
 
 class Border(FinishStep):
@@ -24,7 +28,7 @@ class Border(FinishStep):
         4.0, title="Width, %", description="Of the shorter side of what comes out, at least a pixel; 0 is no border."
     )
     colour: HexColour = "#ffffff"
-    amounts: ClassVar[dict[str, str]] = {"border": "width_percent"}
+    amounts: ClassVar[dict[str, str]] = dict.fromkeys(("border", "add border", "white border"), "width_percent")
     varied_field: ClassVar[str | None] = "width_percent"
     variants: ClassVar[str] = "1; 2; 4; 8"
 
@@ -53,7 +57,12 @@ class Border(FinishStep):
         """White, as around a print; and a thin dark line."""
         said = "Puts an even border around the picture, inside the size of each place."
         return (
-            Offer(("border", "white border"), said, cls()),
+            Offer(
+                ("border", "white border"),
+                said,
+                cls(),
+                also="add border, add a border, put a border around, white frame, border around",
+            ),
             Offer(("thin dark border",), said, cls(width_percent=0.6, colour="#1d2326")),
         )
 
@@ -63,4 +72,10 @@ class Border(FinishStep):
         match = _TYPED.fullmatch(text)
         if match is None:
             return super().read(text)
-        return cls(width_percent=float(parse_decimal(match[1])), colour=read_ground(match[2] or "") or "#ffffff")
+        width, colour = match[1] or match[4] or match[5], match[2] or match[3] or match[6] or match[7]
+        ground = read_ground(colour or "white")
+        if ground in {None, CLEAR}:
+            return None
+        return cls.model_validate(
+            {"colour": ground, **({"width_percent": float(parse_decimal(width))} if width else {})}
+        )

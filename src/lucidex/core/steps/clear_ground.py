@@ -56,4 +56,15 @@ class ClearGround(FindingStep):
     def offers(cls) -> tuple[Offer, ...]:
         """As it is."""
         message = "Takes a plain page or wall away from under the ink or the object, also where the light is uneven."
-        return (Offer(("clear the ground", "clear ground"), message, cls()),)
+        return (
+            Offer(
+                ("clear the ground", "clear ground"),
+                message,
+                cls(),
+                also="remove background, remove the background, transparent background, clear background, "
+                "no background, without background, delete background, background off, make "
+                "background transparent, make background clear, transparent, make transparent, "
+                "cutout, cut out, background removal, clear white, make white transparent, make white "
+                "clear, remove white",
+            ),
+        )

@@ -29,7 +29,11 @@ class Balance(ToneStep, FindingStep):
     automatic: bool = False
     finds: ClassVar[frozenset[str]] = frozenset({"warmth", "tint"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
-    amounts: ClassVar[dict[str, str]] = {"warmth": "warmth", "tint": "tint"}
+    amounts: ClassVar[dict[str, str]] = {
+        **dict.fromkeys(("warmth", "warmer", "warm", "temperature", "colour temperature"), "warmth"),
+        **dict.fromkeys(("cooler", "colder", "cool"), "-warmth"),
+        **dict.fromkeys(("tint", "less green", "more magenta"), "tint"),
+    }
     varied_field: ClassVar[str | None] = "warmth"
     variants: ClassVar[str] = "-30; -15; 15; 30"
 
@@ -73,12 +77,40 @@ class Balance(ToneStep, FindingStep):
                 "Takes away a cast that lies over the whole picture; leaves others alone.",
                 cls(automatic=True),
                 Heading.BY_ITSELF,
+                also="auto colour, auto colours, colour by itself, fix colour, fix colours, colour cast, "
+                "remove colour cast, remove cast, awb, auto wb, correct colours",
             ),
-            Offer(("click on grey", "grey"), "Choose something that should be grey, and the cast goes.", cls()),
-            Offer(("warmer", "white balance"), "More like evening sun.", cls(warmth=20)),
-            Offer(("cooler", "colder"), "More like shade at noon.", cls(warmth=-20)),
-            Offer(("less green", "more magenta"), "Against the green of tube lamps and leaves.", cls(tint=20)),
-            Offer(("less magenta", "less pink", "more green"), "Against the pink of plant lamps.", cls(tint=-20)),
+            Offer(
+                ("click on grey", "grey"),
+                "Choose something that should be grey, and the cast goes.",
+                cls(),
+                also="grey point, pick grey, neutral grey, neutral point",
+            ),
+            Offer(
+                ("warmer", "white balance"),
+                "More like evening sun.",
+                cls(warmth=20),
+                also="less cold, less cool, less blue, warm, too cold, too blue, too cool, wb, colour temperature, "
+                "temperature, warm up",
+            ),
+            Offer(
+                ("cooler", "colder"),
+                "More like shade at noon.",
+                cls(warmth=-20),
+                also="less warm, less yellow, cool, cold, too warm, too yellow, too orange, cool down",
+            ),
+            Offer(
+                ("less green", "more magenta"),
+                "Against the green of tube lamps and leaves.",
+                cls(tint=20),
+                also="too green, tint",
+            ),
+            Offer(
+                ("less magenta", "less pink", "more green"),
+                "Against the pink of plant lamps.",
+                cls(tint=-20),
+                also="too pink, too magenta",
+            ),
         )
 
 
@@ -115,13 +147,31 @@ class Saturation(ToneStep):
     def offers(cls) -> tuple[Offer, ...]:
         """Stronger and weaker."""
         return (
-            Offer(("stronger colours", "saturation"), "Makes all colours stronger.", cls(saturation=20)),
+            Offer(
+                ("stronger colours", "saturation"),
+                "Makes all colours stronger.",
+                cls(saturation=20),
+                also="more colours, saturation up, more saturation, saturate, increase saturation, more colour, "
+                "more colourful, "
+                "colourful, richer colours, more intense colours, boost colours",
+            ),
             Offer(
                 ("gently stronger colours", "gentle saturation"),
                 "Makes pale colours stronger; spares strong ones and skin.",
                 cls(vibrance=35),
+                also="pop, make pop, colours pop, make colours pop, more pop, vivid, more vivid, vibrant, more "
+                "vibrant, vibrance, more vibrance, livelier, lively, brighter colours, "
+                "vivid colours, fresher, fresh colours",
             ),
-            Offer(("weaker colours", "paler"), "Makes all colours weaker.", cls(saturation=-20)),
+            Offer(
+                ("weaker colours", "paler"),
+                "Makes all colours weaker.",
+                cls(saturation=-20),
+                also="fewer colours, saturation down, less saturation, desaturate, reduce saturation, decrease "
+                "saturation, lower "
+                "saturation, muted, muted colours, less colour, pale, fade, faded, too colourful, "
+                "oversaturated",
+            ),
         )
 
 
@@ -153,7 +203,16 @@ class BlackAndWhite(ToneStep):
     def offers(cls) -> tuple[Offer, ...]:
         """As the eye weighs, and with dark skies."""
         return (
-            Offer(("black and white", "b/w"), "Takes the colours away; how light each becomes is chosen.", cls()),
+            Offer(
+                ("black and white", "b/w"),
+                "Takes the colours away; how light each becomes is chosen.",
+                cls(),
+                also="b and w, b w, bw, b&w, black white, greyscale, grey scale, grayscale, monochrome, mono, no "
+                "colour, "
+                "no colours, without colour, without colours, remove colour, remove colours, to black "
+                "and white, colourless, make grey, to grey, in grey, in black and white, in bw, black and white "
+                "photo",
+            ),
             Offer(
                 ("black and white, dark sky",),
                 "Black and white with a dark sky and light skin.",

@@ -15,16 +15,31 @@ from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark, Remedy
 from lucidex.core.geometry.sizes import Box, Point, Size, largest_within, round_half_up
 from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.typed_text import in_one_form
+from lucidex.core.units import parse_decimal
 
 MAX_CROP_PX = 32_000
 MAX_SHAPE = 10_000
-_SHAPE = re.compile(r"(?:crop(?:\s+to)?\s+)?(\d{1,5})\s*[:/]\s*(\d{1,5})")
-_PIXELS = re.compile(r"crop(?:\s+to)?\s+(\d{1,5})\s*[x×*]\s*(\d{1,5})(?:\s*px)?")
-
-_SIDES = re.compile(
-    r"(?:crop\s+)?(\d{1,5})\s*(?:px\s*)?off\s+(?:the\s+)?(left|top|right|bottom|each side|all sides)(?:\s+side)?"
+_CROP = r"(?:crop|cut|trim)(?: it)?(?: to)?"
+_NUMBER = r"(\d{1,5}(?:[.,]\d{1,3})?)"
+_SHAPE = re.compile(
+    rf"(?:{_CROP} |in |to )?(?:(?:the )?(?:aspect ratio|ratio|format|aspect) )?{_NUMBER} ?[:/] ?{_NUMBER}"
+    r"(?: (?:crop|ratio|shape|aspect ratio|format))?"
 )
+_SHAPE_IN_WORDS = re.compile(
+    rf"(?:{_CROP} )?(?:aspect ratio|ratio|shape|aspect)(?: of)? {_NUMBER} (?:to|x|by) {_NUMBER}"
+    rf"|(?:{_CROP} )?{_NUMBER} (?:to|x|by) {_NUMBER} (?:ratio|shape|aspect ratio|aspect)"
+)
+_PIXELS = re.compile(rf"(?:{_CROP}|crop window(?: of)?) (\d{{1,5}})(?: px)? (?:x|by) (\d{{1,5}})(?: px)?")
 SIDES = ("left", "top", "right", "bottom")
+_SIDE = r"(left|top|right|bottom)(?: (?:side|edge|hand side))?"
+_ALL_SIDES = r"(?:each|every|all) (?:side|sides|edge|edges)|all around|all round|around|everywhere"
+_OFF = r"(?:(?:off|from|at|on|of|to)(?: the)? )?"
+_TAKEN_OFF = r"(?:(?:crop|cut|take|remove|delete|trim|cut off|crop off|take off)(?: away)? )"
+_SIDES = re.compile(
+    rf"(?:{_TAKEN_OFF}(\d{{1,5}})(?: px)? {_OFF}|(\d{{1,5}})(?: px)? off(?: from)?(?: the)? )(?:{_SIDE}|{_ALL_SIDES})"
+    rf"|{_TAKEN_OFF}{_OFF}(?:{_SIDE}|{_ALL_SIDES})(?: side)?(?: by)? (\d{{1,5}})(?: px)?"
+)
 
 SidePixels = Annotated[int, Field(ge=0, le=MAX_CROP_PX)]
 Fraction01 = Annotated[float, Field(ge=0, le=1)]
@@ -160,7 +175,7 @@ class Crop(GeometryStep):
 
     def shaped(self, text: str) -> "Crop":
         """The crop with a shape such as 16:9 or pixels such as 1600x900, about the same middle."""
-        typed = " ".join(text.lower().split())
+        typed = in_one_form(text)
         read = Crop.read(typed if ":" in typed else f"crop {typed}")
         if read is None:
             raise NotUnderstoodError("Write a shape such as 16:9, or pixels such as 1600x900.")
@@ -186,20 +201,27 @@ class Crop(GeometryStep):
     def offers(cls) -> tuple[Offer, ...]:
         """A free window and the usual shapes."""
         window = cls(area=FreeArea(width=0.8, height=0.8))
-        shapes = ((1, 1, "square"), (4, 5, "upright"), (3, 2, "photograph"), (16, 9, "wide screen"))
+        shapes = (
+            (1, 1, "square", "crop square, square crop, crop into a square, make square, make it square, squared"),
+            (4, 5, "upright", "crop upright, portrait, crop portrait, crop to portrait, portrait crop"),
+            (3, 2, "photograph", "landscape, crop landscape, crop to landscape, landscape crop, photo shape"),
+            (16, 9, "wide screen", "crop wide screen, wide screen crop, crop wide, panoramic"),
+        )
         return (
             Offer(
                 ("crop", "crop by hand"),
                 "Opens a window on the picture; what lies outside it is cut away.",
                 window,
+                also="free crop, crop freely, crop it, cut, cut to size, crop window, window",
             ),
             *(
                 Offer(
                     (f"crop to {across}:{down}", f"crop to {name}", name),
                     f"Cuts the picture to the shape {across} : {down} ({name}).",
                     cls(area=ShapeArea(across=across, down=down)),
+                    also=also,
                 )
-                for across, down, name in shapes
+                for across, down, name, also in shapes
             ),
         )
 
@@ -209,11 +231,19 @@ class Crop(GeometryStep):
         if (pixels := _PIXELS.fullmatch(text)) is not None:
             return cls(area=PixelArea(width_px=int(pixels[1]), height_px=int(pixels[2])))
         if (sides := _SIDES.fullmatch(text)) is not None:
-            named = SIDES if sides[2] in {"each side", "all sides"} else (sides[2],)
-            return cls(area=SidesArea.model_validate({f"{side}_px": int(sides[1]) for side in named}))
-        if (shape := _SHAPE.fullmatch(text)) is not None:
-            return cls(area=ShapeArea(across=int(shape[1]), down=int(shape[2])))
+            named = [sides[3] or sides[4]] if sides[3] or sides[4] else SIDES
+            deep = int(sides[1] or sides[2] or sides[5])
+            return cls(area=SidesArea.model_validate({f"{side}_px": deep for side in named}))
+        if (shape := _SHAPE.fullmatch(text) or _SHAPE_IN_WORDS.fullmatch(text)) is not None:
+            across, down = (Fraction(parse_decimal(number)) for number in shape.groups() if number)
+            return cls(area=ShapeArea(**_whole(across, down)))
         return None
+
+
+def _whole(across: Fraction, down: Fraction) -> dict[str, int]:
+    """A shape in whole numbers: 1.91 : 1 is 191 : 100."""
+    times = math.lcm(across.denominator, down.denominator)
+    return {"across": int(across * times), "down": int(down * times)}
 
 
 def crop_box(geometry: PictureGeometry, centre: Point, wanted: Size) -> Box:

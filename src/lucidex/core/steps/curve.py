@@ -98,7 +98,14 @@ class Levels(ToneStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """At rest, to be set on the histogram."""
-        return (Offer(("levels",), "Sets black, middle and white against the histogram.", cls()),)
+        return (
+            Offer(
+                ("levels",),
+                "Sets black, middle and white against the histogram.",
+                cls(),
+                also="tone levels, adjust levels, histogram",
+            ),
+        )
 
 
 class Curve(ToneStep):
@@ -152,7 +159,12 @@ class Curve(ToneStep):
     def offers(cls) -> tuple[Offer, ...]:
         """Straight, a soft S, and the dark tones lifted."""
         return (
-            Offer(("curve",), "Sets how dark or light each tone becomes, by points or by drawing.", cls()),
+            Offer(
+                ("curve",),
+                "Sets how dark or light each tone becomes, by points or by drawing.",
+                cls(),
+                also="curves, tone curve, tone curves, gradation curve, s curve",
+            ),
             Offer(
                 ("curve of the luminance",),
                 "A curve that keeps the colours: only the lightness follows it.",

@@ -22,7 +22,7 @@ class LocalContrastStep(EffectStep):
     breadth_percent: Annotated[float, Field(ge=0.5, le=10, allow_inf_nan=False)] = Field(
         3.0, description="How wide the surroundings are, of the picture's shorter side."
     )
-    amounts: ClassVar[dict[str, str]] = {"local contrast": "amount"}
+    amounts: ClassVar[dict[str, str]] = dict.fromkeys(("local contrast", "clarity", "structure", "clearer"), "amount")
     varied_field: ClassVar[str | None] = "amount"
     variants: ClassVar[str] = "-30; 20; 40; 70"
 
@@ -45,8 +45,19 @@ class LocalContrastStep(EffectStep):
         """Stronger, and smoother."""
         message = "Makes the drawing within each tone clearer, without rims at edges; good against haze."
         return (
-            Offer(("local contrast", "clearer"), message, cls(amount=35)),
-            Offer(("smoother", "less local contrast"), "Smooths what is small and keeps edges.", cls(amount=-40)),
+            Offer(
+                ("local contrast", "clearer"),
+                message,
+                cls(amount=35),
+                also="clarity, more clarity, structure, crisper, crisp, haze, dehaze, hazy, remove haze, "
+                "less haze, misty, foggy, add clarity, punchy, punchier, more punch",
+            ),
+            Offer(
+                ("smoother", "less local contrast"),
+                "Smooths what is small and keeps edges.",
+                cls(amount=-40),
+                also="less clarity, smooth, smooth skin",
+            ),
         )
 
 
@@ -64,7 +75,7 @@ class Sharpen(EffectStep):
     grain: Annotated[float, Field(ge=0, le=20, allow_inf_nan=False)] = Field(
         1.5, description="Detail weaker than this stays as it is, so that noise is not sharpened."
     )
-    amounts: ClassVar[dict[str, str]] = {"sharpen": "amount"}
+    amounts: ClassVar[dict[str, str]] = dict.fromkeys(("sharpen", "sharpness", "sharper", "sharpening"), "amount")
     varied_field: ClassVar[str | None] = "amount"
     variants: ClassVar[str] = "30; 60; 100; 160"
 
@@ -87,8 +98,19 @@ class Sharpen(EffectStep):
         """For reduced pictures, and strongly."""
         message = "Keeps the impression of sharpness in reduced pictures; acts on the finished pixels."
         return (
-            Offer(("sharpen", "sharper"), message, cls()),
-            Offer(("sharpen strongly",), message, cls(amount=130, radius_px=0.9, grain=2)),
+            Offer(
+                ("sharpen", "sharper"),
+                message,
+                cls(),
+                also="unsharp mask, more sharpness, sharpness, not sharp, more sharp, make sharp, sharp, increase "
+                "sharpness, sharpening",
+            ),
+            Offer(
+                ("sharpen strongly",),
+                message,
+                cls(amount=130, radius_px=0.9, grain=2),
+                also="sharpen more, very sharp, much sharper, sharpen a lot, strong sharpening",
+            ),
         )
 
 
@@ -99,7 +121,9 @@ class Soften(EffectStep):
     radius_percent: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)] = Field(
         0.4, description="How far tones run into each other, of the picture's shorter side."
     )
-    amounts: ClassVar[dict[str, str]] = {"soften": "radius_percent"}
+    amounts: ClassVar[dict[str, str]] = dict.fromkeys(
+        ("soften", "blur", "softer", "blurring", "gaussian blur"), "radius_percent"
+    )
     varied_field: ClassVar[str | None] = "radius_percent"
     variants: ClassVar[str] = "0,2; 0,5; 1; 3"
 
@@ -115,8 +139,18 @@ class Soften(EffectStep):
     def offers(cls) -> tuple[Offer, ...]:
         """A little, and as a ground for text."""
         return (
-            Offer(("soften", "softer"), "Lets tones run into each other a little.", cls()),
-            Offer(("blur", "soften strongly"), "Makes a calm ground, such as behind text.", cls(radius_percent=2.5)),
+            Offer(
+                ("soften", "softer"),
+                "Lets tones run into each other a little.",
+                cls(),
+                also="slightly blurred, soft, soft focus",
+            ),
+            Offer(
+                ("blur", "soften strongly"),
+                "Makes a calm ground, such as behind text.",
+                cls(radius_percent=2.5),
+                also="blurred, blurring, gaussian blur, blur background strongly, make blurry",
+            ),
         )
 
 
@@ -125,7 +159,9 @@ class Denoise(RestorationStep):
 
     kind: Literal["denoise"] = "denoise"
     strength: Amount = Field(40.0, description="How much of the measured noise goes; more also takes fine detail.")
-    amounts: ClassVar[dict[str, str]] = {"less noise": "strength"}
+    amounts: ClassVar[dict[str, str]] = dict.fromkeys(
+        ("less noise", "denoise", "noise", "reduce noise", "noise reduction", "remove noise"), "strength"
+    )
     varied_field: ClassVar[str | None] = "strength"
     variants: ClassVar[str] = "20; 40; 60; 90"
 
@@ -141,7 +177,15 @@ class Denoise(RestorationStep):
     def offers(cls) -> tuple[Offer, ...]:
         """As most pictures want it."""
         message = "Takes the grain out of pictures made in little light; works on the original's own pixels."
-        return (Offer(("less noise", "reduce noise", "denoise"), message, cls()),)
+        return (
+            Offer(
+                ("less noise", "reduce noise", "denoise"),
+                message,
+                cls(),
+                also="reduce grain, remove noise, noise reduction, noise, grain, less grain, remove grain, noisy, "
+                "grainy, too noisy, clean up noise",
+            ),
+        )
 
 
 class Deconvolve(RestorationStep):
@@ -173,4 +217,11 @@ class Deconvolve(RestorationStep):
     def offers(cls) -> tuple[Offer, ...]:
         """A slight blur."""
         message = "For a slightly blurred picture. What the blur has wiped out stays away."
-        return (Offer(("bring back detail", "deblur", "less blur"), message, cls()),)
+        return (
+            Offer(
+                ("bring back detail", "deblur", "less blur"),
+                message,
+                cls(),
+                also="blurry, out of focus, unblur, shaky, motion blur, remove blur, fix blur, too blurry",
+            ),
+        )

@@ -17,6 +17,13 @@ _EXPLANATIONS = {
     Manner.OIL: "Thick strokes that gather tones into patches.",
 }
 
+_ALSO = {
+    Manner.PENCIL: "sketch, pencil sketch, drawing, pencil drawing, drawn, like a drawing",
+    Manner.INK: "pen and ink, ink drawing, brush pen",
+    Manner.WATERCOLOUR: "water colour, water colours, aquarelle, watercolour painting, watercolours",
+    Manner.OIL: "oil painting, oil paint, painting, painted, oils, like a painting",
+}
+
 
 class DrawnStep(EffectStep):
     """The picture as if drawn or painted."""
@@ -54,6 +61,16 @@ class DrawnStep(EffectStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """All manners, and pencil in colour."""
-        plain = tuple(Offer((manner.value,), _EXPLANATIONS[manner], cls(manner=manner)) for manner in Manner)
+        plain = tuple(
+            Offer((manner.value,), _EXPLANATIONS[manner], cls(manner=manner), also=_ALSO[manner]) for manner in Manner
+        )
         coloured = cls(manner=Manner.PENCIL, keeps_colours=True)
-        return (*plain, Offer(("coloured pencil",), "Pencil lines that keep the colours.", coloured))
+        return (
+            *plain,
+            Offer(
+                ("coloured pencil",),
+                "Pencil lines that keep the colours.",
+                coloured,
+                also="crayon, colour pencil, pencil in colour, coloured sketch",
+            ),
+        )

@@ -16,10 +16,13 @@ from lucidex.core.units import format_number, parse_decimal
 
 _CORNERS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
-    rf"(?:logo|word ?mark|emblem)(?: (?:at |in )?(?:the )?({_CORNERS}))?(?:,? (\d{{1,3}}(?:[.,]\d{{1,2}})?) ?%)?"
+    rf"(?:add |put |place )?(?:a |the |our |my )?(logo|word mark|emblem|watermark|water mark|pale logo)(?: (?:at |"
+    rf"in |on |to |into )?(?:the )?({_CORNERS})(?: corner)?)?"
+    r"(?:(?: ,)? (\d{1,3}(?:[.,]\d{1,2})?)(?: %)?)?"
 )
 
 
+_PALE = frozenset({"watermark", "water mark", "pale logo"})
 Percent = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -82,8 +85,14 @@ class Logo(FinishStep):
                 ("logo", "word mark", "emblem", "logo bottom right"),
                 "Puts a logo into a corner, at a size that follows each place's own.",
                 cls(),
+                also="add logo, add a logo, put logo, our logo, my logo, logo in the corner, insert logo, brand",
             ),
-            Offer(("watermark", "pale logo"), "Puts a logo large and pale into the middle.", pale),
+            Offer(
+                ("watermark", "pale logo"),
+                "Puts a logo large and pale into the middle.",
+                pale,
+                also="add watermark, water mark, copyright mark",
+            ),
         )
 
     @classmethod
@@ -92,5 +101,6 @@ class Logo(FinishStep):
         match = _TYPED.fullmatch(text)
         if match is None:
             return None
-        given = {"anchor": match[1], "size_percent": float(parse_decimal(match[2])) if match[2] else None}
-        return cls.model_validate({name: value for name, value in given.items() if value is not None})
+        usual = {"anchor": Anchor.CENTRE, "size_percent": 60.0, "strength": 35.0} if match[1] in _PALE else {}
+        given = {"anchor": match[2], "size_percent": float(parse_decimal(match[3])) if match[3] else None}
+        return cls.model_validate({**usual, **{name: value for name, value in given.items() if value is not None}})

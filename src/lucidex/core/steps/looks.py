@@ -37,6 +37,7 @@ class Recipe(BaseModel):
 
     name: LookName
     says: Annotated[str, Field(max_length=160)] = ""
+    also_typed: Annotated[str, Field(max_length=400, exclude=True)] = ""  # further words for it on the line
     steps: Annotated[tuple[Ingredient, ...], Field(min_length=1, max_length=20)]
 
 
@@ -70,7 +71,9 @@ class LookStep(ToneStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """All looks that are known."""
-        return tuple(Offer((one.name.lower(),), one.says, cls(recipe=one)) for one in all_looks())
+        return tuple(
+            Offer((one.name.lower(),), one.says, cls(recipe=one), also=one.also_typed) for one in all_looks()
+        )
 
 
 _ADAPTER = TypeAdapter(list[Recipe])

@@ -23,7 +23,7 @@ from lucidex.core.units import format_number
 MAX_LEAN = 35.0
 _NEAREST_DEPTH = 0.3  # of the depth in the middle of the four points: beyond it the picture is pulled too far
 _FOCAL_RANGE = 0.3, 6.0  # of the diagonal: what a real lens can have
-_TYPED = re.compile(r"(?:perspective|lean(?:ing)?)\s+([+-]?\d{1,2}(?:[.,]\d{1,2})?)\s*°?")
+_TYPED = re.compile(r"(?:correct )?(?:perspective|leaning|keystone)(?: by)? ([+-]?\d{1,2}(?:[.,]\d{1,2})?)")
 
 Lean = Annotated[float, Field(ge=-MAX_LEAN, le=MAX_LEAN, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)]
@@ -86,7 +86,16 @@ class Perspective(GeometryStep):
     def offers(cls) -> tuple[Offer, ...]:
         """By two sliders."""
         message = "Sets a leaning building upright again, or a wall that recedes to one side, by two sliders."
-        return (Offer(("correct perspective", "perspective"), message, cls()),)
+        return (
+            Offer(
+                ("correct perspective", "perspective"),
+                message,
+                cls(),
+                also="fix perspective, keystone, converging verticals, falling lines, converging lines, leaning "
+                "building, "
+                "leaning walls, fix verticals, upright walls, leaning",
+            ),
+        )
 
     @classmethod
     def read(cls, text: str) -> "Perspective | None":
@@ -183,7 +192,16 @@ class FourPoints(GeometryStep):
         message = (
             "Pull four points onto a sheet, a poster or a front: it becomes a true rectangle, its shape is computed."
         )
-        return (Offer(("four points", "pull to a rectangle"), message, cls()),)
+        return (
+            Offer(
+                ("four points", "pull to a rectangle"),
+                message,
+                cls(),
+                also="rectify, four corners, scan document, straighten document, pull flat, flatten page, document "
+                "scan, "
+                "make rectangle, whiteboard",
+            ),
+        )
 
 
 def _extent(size: Size) -> tuple[float, float]:

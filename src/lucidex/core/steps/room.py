@@ -11,18 +11,29 @@ from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import MAX_EDGE_PX, Size, Window
 from lucidex.core.geometry.transform import shift
-from lucidex.core.picture.grounds import Ground, ground_words, read_ground
+from lucidex.core.picture.grounds import GROUND, Ground, ground_words, read_ground
 from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
 
 MAX_ROOM_PX = 20_000
-_GROUND = re.compile(r"[,\s]+(white|black|clear|#[0-9a-f]{6})$")
-_KEEP = re.compile(r"[,\s]+keep\s+(?:the\s+)?((?:top|bottom)?\s*(?:left|right)?|centre|center)(?=$|\s|,)")
-_AROUND = re.compile(
-    r"(?:add\s+)?room(?:\s+of)?\s+(\d{1,5})(?:\s*px)?(?:\s+(?:at\s+the\s+)?(left|top|right|bottom|around))?"
+_GROUND = re.compile(rf"(?: ,)?(?: in| of| with| on)? {GROUND}(?: background| ground)?$")
+_GROUND_BEFORE = re.compile(rf" {GROUND}(?= (?:room|margin|padding|space))")
+_KEEP = re.compile(r"(?: ,)? keep (?:the )?((?:top|bottom)?\s*(?:left|right)?|centre)(?=$| )")
+_ROOM = r"(?:add )?(?:room|margin|margins|padding|space|pad|border space|canvas)(?: of)?"
+_WHERE = (
+    r"(?: (?:(?:at|on|to)(?: the)? )?"
+    r"(left|top|right|bottom|around|each side|every side|all sides|all around|all round)(?: side)?)?"
 )
-_SHAPE = re.compile(r"(?:add\s+)?room\s+to\s+(\d{1,5})\s*[:/]\s*(\d{1,5})")
-_EXACT = re.compile(r"(?:add\s+)?room\s+to\s+(\d{1,5})\s*[x×*]\s*(\d{1,5})(?:\s*px)?")
-_STRIP = re.compile(r"cover\s+(\d{1,5})(?:\s*px)?\s+(?:at\s+the\s+)?(left|top|right|bottom)")
+_AROUND = re.compile(
+    rf"{_ROOM} (\d{{1,5}})(?: px)?{_WHERE}|(?:add )?(\d{{1,5}})(?: px)?(?: of)? (?:room|margin|padding|space){_WHERE}"
+    rf"|(?:{_ROOM}|make room|extend|extend canvas|expand){_WHERE[:-1]}(?: by)? (\d{{1,5}})(?: px)?"
+    rf"|(?:add|extend by|expand by|extend) (\d{{1,5}})(?: px)?{_WHERE[:-1]}"
+)
+_SHAPE = re.compile(rf"(?:{_ROOM}|extend|expand|extend canvas|expand canvas) to (\d{{1,5}}) [:/] (\d{{1,5}})")
+_EXACT = re.compile(
+    rf"(?:{_ROOM}|extend|expand|extend canvas|expand canvas|canvas size) (?:to )?(\d{{1,5}}) x (\d{{1,5}})(?: px)?"
+)
+_ALL_SIDES = ("left", "top", "right", "bottom")
+_STRIP = re.compile(r"cover (\d{1,5})(?: px)? (?:(?:at|on)(?: the)? )?(left|top|right|bottom)(?: edge)?")
 
 RoomPixels = Annotated[int, Field(ge=0, le=MAX_ROOM_PX)]
 Side = Annotated[int, Field(ge=1, le=MAX_EDGE_PX)]
@@ -136,12 +147,20 @@ class Room(GeometryStep):
         around = cls(extent=RoomOnSides(left_px=40, top_px=40, right_px=40, bottom_px=40))
         return (
             Offer(
-                ("add room", "room"), "Adds room on any side, in a colour or clear; nothing is cut or pulled.", around
+                ("add room", "room"),
+                "Adds room on any side, in a colour or clear; nothing is cut or pulled.",
+                around,
+                also="add margin, add space, add padding, padding, margin, margins, extend, extend canvas, "
+                "enlarge canvas, larger canvas, bigger canvas, canvas, canvas size, more room, more "
+                "space, space around, add canvas, expand canvas",
             ),
             Offer(
                 ("room to a square",),
                 "Adds as much room as a square needs.",
                 cls(extent=RoomToShape(across=1, down=1)),
+                also="pad to square, square canvas, square with room, room to square, make square with room, square "
+                "with margins, "
+                "pad to a square, fit into a square",
             ),
         )
 
@@ -149,6 +168,8 @@ class Room(GeometryStep):
     def read(cls, text: str) -> "Room | None":
         """Understands `room 40`, `room 40 left`, `room to 16:9 white`, `room to 1600x900 keep left clear`."""
         rest, ground = _taken(_GROUND, text)
+        if ground is None:
+            rest, ground = _taken(_GROUND_BEFORE, text)
         rest, keep = _taken(_KEEP, rest)
         extent = _read_extent(rest)
         if extent is None:
@@ -172,8 +193,10 @@ def _read_extent(text: str) -> RoomOnSides | RoomToShape | RoomToSize | None:
     if (shape := _SHAPE.fullmatch(text)) is not None:
         return RoomToShape(across=int(shape[1]), down=int(shape[2]))
     if (around := _AROUND.fullmatch(text)) is not None:
-        sides = ("left", "top", "right", "bottom") if around[2] in {None, "around"} else (around[2],)
-        return RoomOnSides.model_validate({f"{side}_px": int(around[1]) for side in sides})
+        deep = int(around[1] or around[3] or around[6] or around[7])
+        where = around[2] or around[4] or around[5] or around[8]
+        sides = (where,) if where in _ALL_SIDES else _ALL_SIDES
+        return RoomOnSides.model_validate({f"{side}_px": deep for side in sides})
     return None
 
 

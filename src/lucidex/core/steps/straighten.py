@@ -12,10 +12,16 @@ from lucidex.core.geometry.transform import Transform
 from lucidex.core.picture.grounds import CLEAR
 from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
 from lucidex.core.steps.corners import Corners
-from lucidex.core.units import format_number
+from lucidex.core.units import format_number, parse_decimal
 
 MAX_ANGLE = 45.0
-_TYPED = re.compile(r"straighten(?:\s+by)?\s+([+-]?\d{1,2}(?:[.,]\d{1,3})?)\s*°?")
+_WORDS = "straighten|level|rotate|turn|tilt|skew|deskew|spin|horizon|incline|lean"
+_NUMBER = r"([+-]?\d{1,3}(?:[.,]\d{1,3})?)"
+_SIDE = "(?: (?:to )?(?:the )?(left|right|anticlockwise|clockwise))?"
+_TYPED = re.compile(
+    rf"(?:{_WORDS})(?: it)?(?: by)? {_NUMBER}{_SIDE}|(?:{_WORDS}) (left|right|clockwise|anticlockwise)(?: by)? "
+    rf"{_NUMBER}"
+)
 
 
 class Straighten(GeometryStep):
@@ -48,13 +54,27 @@ class Straighten(GeometryStep):
     def offers(cls) -> tuple[Offer, ...]:
         """Straighten by a line or an angle."""
         message = "Draw a line along something that should be level or upright, or set the angle."
-        return (Offer(("straighten", "level"), message, cls(angle_degrees=0)),)
+        return (
+            Offer(
+                ("straighten", "level"),
+                message,
+                cls(angle_degrees=0),
+                also="horizon, level horizon, fix horizon, crooked, tilted, level the horizon, straighten horizon, "
+                "not straight, "
+                "straight, tilt, skewed, deskew, make straight",
+            ),
+        )
 
     @classmethod
     def read(cls, text: str) -> "Straighten | None":
-        """Understands `straighten 2.4` and `straighten by -1,5°`."""
+        """Understands `straighten 2.4`, `straighten by -1,5` and `rotate 3 left`; quarter turns are another step."""
         match = _TYPED.fullmatch(text)
-        return cls(angle_degrees=float(match[1].replace(",", "."))) if match else None
+        if match is None:
+            return None
+        angle = float(parse_decimal(match[1] or match[4]))
+        if angle and angle % 90 == 0:
+            return None
+        return cls(angle_degrees=-angle if (match[2] or match[3]) in {"left", "anticlockwise"} else angle)
 
 
 def turn_about_middle(before: Size, after: Size, angle_degrees: float) -> Transform:

@@ -39,7 +39,12 @@ class Exposure(ToneStep):
     stops: Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)] = Field(
         0.0, description="One stop is twice, or half, the light; the brightest parts may turn white."
     )
-    amounts: ClassVar[dict[str, str]] = {"exposure": "stops"}
+    amounts: ClassVar[dict[str, str]] = {
+        **dict.fromkeys(
+            ("exposure", "stops brighter", "stop brighter", "stops", "stop", "ev", "stops exposure"), "stops"
+        ),
+        **dict.fromkeys(("stops darker", "stop darker"), "-stops"),
+    }
     varied_field: ClassVar[str | None] = "stops"
     variants: ClassVar[str] = "-1; -0,5; 0,5; 1"
 
@@ -52,9 +57,24 @@ class Exposure(ToneStep):
         return Words("Exposure changed by "), Value("stops", f"{signed(self.stops)} stops"), Words(".")
 
     @classmethod
+    def read(cls, text: str) -> Self | None:
+        """Understands `exposure +1`, `exposure +1 stop` and `1 stop brighter`."""
+        words = text.split()
+        return super().read(
+            " ".join(words[:-1]) if words[0] == "exposure" and words[-1] in {"stop", "stops", "ev"} else text
+        )
+
+    @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Half a stop lighter to begin with."""
-        return (Offer(("exposure",), "Lets more or less light in, as the camera would have.", cls(stops=0.5)),)
+        return (
+            Offer(
+                ("exposure",),
+                "Lets more or less light in, as the camera would have.",
+                cls(stops=0.5),
+                also="light of the camera",
+            ),
+        )
 
 
 class Light(ToneStep, FindingStep):
@@ -66,7 +86,13 @@ class Light(ToneStep, FindingStep):
     automatic: bool = False
     finds: ClassVar[frozenset[str]] = frozenset({"brightness"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
-    amounts: ClassVar[dict[str, str]] = {"brightness": "brightness", "contrast": "contrast"}
+    amounts: ClassVar[dict[str, str]] = {
+        **dict.fromkeys(("brightness", "brighten", "brighter", "lighten", "lighter"), "brightness"),
+        **dict.fromkeys(("more brightness"), "brightness"),
+        **dict.fromkeys(("darken", "darker", "less brightness", "reduce brightness", "dim"), "-brightness"),
+        **dict.fromkeys(("contrast", "more contrast"), "contrast"),
+        **dict.fromkeys(("less contrast", "reduce contrast", "lower contrast", "decrease contrast"), "-contrast"),
+    }
     varied_field: ClassVar[str | None] = "brightness"
     variants: ClassVar[str] = "-30; -15; 15; 30"
 
@@ -99,19 +125,41 @@ class Light(ToneStep, FindingStep):
                 "Brings a picture that is too dark or too light into a comfortable range; leaves others alone.",
                 cls(automatic=True),
                 Heading.BY_ITSELF,
+                also="auto, automatic, by itself, enhance, auto enhance, improve, better, optimise, auto "
+                "fix, auto tone, auto contrast, auto brightness, auto exposure, fix light, correct "
+                "light, fix exposure, fix, make better, auto correct, automatic correction, auto "
+                "adjust",
             ),
             Offer(
                 ("lighter", "brighter", "brightness"),
                 "Lightens the middle tones; black and white stay.",
                 cls(brightness=20),
+                also="brightness up, brighten, lighten, too dark, more light, more brightness, increase brightness, "
+                "raise "
+                "brightness, brighten up, lighten up, underexposed, dark",
             ),
-            Offer(("darker",), "Darkens the middle tones; black and white stay.", cls(brightness=-20)),
+            Offer(
+                ("darker",),
+                "Darkens the middle tones; black and white stay.",
+                cls(brightness=-20),
+                also="brightness down, darken, too bright, too light, less light, less bright, less brightness, "
+                "reduce "
+                "brightness, lower brightness, decrease brightness, dim, overexposed, bright",
+            ),
             Offer(
                 ("more contrast", "contrast"),
                 "Makes dark darker and light lighter about the middle.",
                 cls(contrast=20),
+                also="contrast up, increase contrast, raise contrast, flat, too flat, dull, too dull, add contrast, "
+                "higher contrast",
             ),
-            Offer(("less contrast", "softer contrast"), "Brings dark and light closer together.", cls(contrast=-20)),
+            Offer(
+                ("less contrast", "softer contrast"),
+                "Brings dark and light closer together.",
+                cls(contrast=-20),
+                also="contrast down, reduce contrast, lower contrast, decrease contrast, too harsh, harsh, too much "
+                "contrast",
+            ),
         )
 
 
@@ -124,7 +172,10 @@ class Range(ToneStep, FindingStep):
     automatic: bool = False
     finds: ClassVar[frozenset[str]] = frozenset({"black_percent", "white_percent"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
-    amounts: ClassVar[dict[str, str]] = {"black": "black_percent", "white": "white_percent"}
+    amounts: ClassVar[dict[str, str]] = {
+        **dict.fromkeys(("black point", "blacks"), "black_percent"),
+        **dict.fromkeys(("white point", "whites"), "white_percent"),
+    }
 
     def tone(self) -> Tone:
         """The black and the white point."""
@@ -158,8 +209,19 @@ class Range(ToneStep, FindingStep):
         """By itself, and by hand."""
         message = "Lets a flat picture use the whole range from black to white; leaves others alone."
         return (
-            Offer(("range by itself", "auto range"), message, cls(automatic=True), Heading.BY_ITSELF),
-            Offer(("black and white points", "range of tones"), "Sets where black and where white begin.", cls()),
+            Offer(
+                ("range by itself", "auto range"),
+                message,
+                cls(automatic=True),
+                Heading.BY_ITSELF,
+                also="auto levels, stretch contrast, full range, stretch tones",
+            ),
+            Offer(
+                ("black and white points", "range of tones"),
+                "Sets where black and where white begin.",
+                cls(),
+                also="black point, white point, black point and white point",
+            ),
         )
 
 
@@ -169,7 +231,11 @@ class ShadowsHighlights(ToneStep):
     kind: Literal["shadows_highlights"] = "shadows_highlights"
     shadows: Percent = Field(0.0, description="Above nothing lightens what lies in shade; black stays.")
     highlights: Percent = Field(0.0, description="Below nothing brings back drawing in bright parts; white stays.")
-    amounts: ClassVar[dict[str, str]] = {"shadows": "shadows", "highlights": "highlights"}
+    amounts: ClassVar[dict[str, str]] = {
+        **dict.fromkeys(("shadows", "shadow", "lighten shadows", "lift shadows"), "shadows"),
+        **dict.fromkeys(("highlights", "highlight"), "highlights"),
+        **dict.fromkeys(("reduce highlights", "lower highlights"), "-highlights"),
+    }
     varied_field: ClassVar[str | None] = "shadows"
     variants: ClassVar[str] = "-30; 20; 40; 70"
 
@@ -191,11 +257,21 @@ class ShadowsHighlights(ToneStep):
     def offers(cls) -> tuple[Offer, ...]:
         """Either end alone, and both."""
         return (
-            Offer(("lighter shadows", "shadows"), "Lightens what lies in shade; black stays black.", cls(shadows=35)),
+            Offer(
+                ("lighter shadows", "shadows"),
+                "Lightens what lies in shade; black stays black.",
+                cls(shadows=35),
+                also="shadows up, lift shadows, lighten shadows, brighten shadows, open shadows, open up shadows, "
+                "shadows up, backlight, back light, backlit, against the light, shadows too dark, "
+                "more shadow detail",
+            ),
             Offer(
                 ("calmer highlights", "highlights", "sky"),
                 "Brings back drawing in bright parts, such as a pale sky.",
                 cls(highlights=-40),
+                also="recover sky, darken sky, highlights down, recover highlights, reduce highlights, lower "
+                "highlights, darken highlights, "
+                "highlights down, blown out, burnt out, sky too bright, highlights too bright",
             ),
         )
 

@@ -85,7 +85,16 @@ class Trim(GeometryStep, FindingStep):
     def offers(cls) -> tuple[Offer, ...]:
         """Trim by itself."""
         message = "Finds the ink of a signature or the edge of a drawing on an empty ground, and leaves a margin."
-        return (Offer(("trim to content", "trim"), message, cls()),)
+        return (
+            Offer(
+                ("trim to content", "trim"),
+                message,
+                cls(),
+                also="auto crop, autocrop, trim edges, crop to content, remove margins, cut margins, trim "
+                "white, trim whitespace, trim white space, remove white space, remove white border, "
+                "cut white edges, crop white space, remove borders",
+            ),
+        )
 
     @classmethod
     def read(cls, text: str) -> "Trim | None":

@@ -1,5 +1,6 @@
 """Quarter turns, half turns and mirroring: no pixel is computed anew, none is lost."""
 
+import re
 from enum import StrEnum
 from typing import ClassVar, Literal
 
@@ -30,17 +31,46 @@ _SENTENCES = {
     Direction.HALF: ("Turned ", "upside down"),
 }
 _TURN_OFFERS = (
-    (Direction.LEFT, ("turn left", "rotate left"), "Turns the picture a quarter to the left."),
-    (Direction.RIGHT, ("turn right", "rotate right"), "Turns the picture a quarter to the right."),
-    (Direction.HALF, ("turn upside down", "half turn", "rotate 180"), "Turns the picture by half a turn."),
+    (
+        Direction.LEFT,
+        ("turn left", "rotate left"),
+        "Turns the picture a quarter to the left.",
+        "turn to left, rotate to left, rotate anticlockwise, turn anticlockwise, quarter turn left, left turn",
+    ),
+    (
+        Direction.RIGHT,
+        ("turn right", "rotate right"),
+        "Turns the picture a quarter to the right.",
+        "turn to right, rotate to right, rotate clockwise, turn clockwise, quarter turn, quarter turn right, "
+        "right turn",
+    ),
+    (
+        Direction.HALF,
+        ("turn upside down", "half turn", "rotate 180"),
+        "Turns the picture by half a turn.",
+        "upside down, flip upside down, turn over, turn around, rotate upside down, turn half, wrong way up",
+    ),
+)
+_QUARTER_TURN = re.compile(
+    r"(?:rotate|turn|rotation|spin|rotated|turned)?(?: by)? ?([+-]?)(90|180|270)(?: (?:to )?(?:the )?"
+    r"(left|right|anticlockwise|clockwise))?|(?:rotate|turn)(?: to)?(?: the)? (left|right|anticlockwise|"
+    r"clockwise)(?: by)? (90|180)"
 )
 _MIRROR_OFFERS = (
     (
         Sides.LEFT_RIGHT,
         ("mirror left and right", "mirror", "flip horizontal"),
         "Left and right change places.",
+        "flip, mirror horizontal, horizontal flip, horizontal mirror, flip left right, flip left and right, "
+        "mirrored, "
+        "mirror image, flip sideways, mirror left right, reverse, flip x",
     ),
-    (Sides.TOP_BOTTOM, ("mirror top and bottom", "flip vertical"), "Top and bottom change places."),
+    (
+        Sides.TOP_BOTTOM,
+        ("mirror top and bottom", "flip vertical"),
+        "Top and bottom change places.",
+        "mirror vertical, vertical flip, vertical mirror, flip top bottom, flip top and bottom, mirror top bottom",
+    ),
 )
 
 
@@ -68,7 +98,21 @@ class Turn(GeometryStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Left, right, upside down."""
-        return tuple(Offer(words, message, cls(direction=direction)) for direction, words, message in _TURN_OFFERS)
+        return tuple(
+            Offer(words, says, cls(direction=direction), also=also) for direction, words, says, also in _TURN_OFFERS
+        )
+
+    @classmethod
+    def read(cls, text: str) -> "Turn | None":
+        """Understands `rotate 90`, `turn 180`, `rotate -90`, `90 left` and `turn left 90`."""
+        if (match := _QUARTER_TURN.fullmatch(text)) is None:
+            return None
+        quarters = int(match[2] or match[5]) // 90
+        to_left = (match[3] or match[4]) in {"left", "anticlockwise"}
+        if match[1] == "-":
+            quarters = -quarters
+        quarters = (-quarters if to_left else quarters) % 4
+        return cls(direction={1: Direction.RIGHT, 2: Direction.HALF, 3: Direction.LEFT}[quarters])
 
 
 class Mirror(GeometryStep):
@@ -90,4 +134,4 @@ class Mirror(GeometryStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Both mirrorings."""
-        return tuple(Offer(words, message, cls(sides=sides)) for sides, words, message in _MIRROR_OFFERS)
+        return tuple(Offer(words, says, cls(sides=sides), also=also) for sides, words, says, also in _MIRROR_OFFERS)

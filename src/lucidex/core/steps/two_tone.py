@@ -105,10 +105,16 @@ class TwoToneStep(EffectStep, FindingStep):
                 ("two tones", "two-tone", "threshold"),
                 "Black ink on white paper, for a greyish or unevenly lit scan.",
                 cls(),
+                also="two tone, bitmap, line art, pure black and white, only black and white, scan to black and "
+                "white, "
+                "clean scan, clean up scan, photocopy, 1 bit",
             ),
             Offer(
                 ("signature", "ink on clear"),
                 "Ink in its own colour on clear paper, to lay over a letter.",
                 cls(paper=Paper.CLEAR, ink=InkColour.OWN, softness_percent=20),
+                also="signature on clear, extract signature, scan of a signature, my signature, ink only, cut out "
+                "signature, "
+                "signature on transparent, clean signature",
             ),
         )

@@ -1,24 +1,23 @@
 """Prepare: the bench, its line, undo and redo. Every change answers with the bench as it is afterwards."""
 
+import json
+from collections.abc import Mapping
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse, JSONResponse
 
 from lucidex.core.document import FocalPoint
-from lucidex.core.errors import UserError
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.line.places import read_demand
-from lucidex.core.line.reader import suggestions
-from lucidex.core.steps.base import Step, plain
+from lucidex.core.line.parts import Command
+from lucidex.core.places.demand import amended
+from lucidex.core.steps.base import plain
 from lucidex.services import edits, places
+from lucidex.services.deeds import carry_out
 from lucidex.services.documents import go_to, read_history, read_snapshot, redo, undo
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import copy_picture
-from lucidex.services.line import Meaning, meaning_of
-from lucidex.services.routine_use import put_on_at_once
-from lucidex.services.routines import KeptRoutine
-from lucidex.services.steps import add_begun
+from lucidex.services.line import Proposal, StepDeed, Understood, offered, place_named, understood
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench, Pixels
 from lucidex.web.bench.view import OPEN_FOCAL
@@ -27,7 +26,7 @@ from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial
 
 SHOWN_STATES = 200  # of a history, until somebody asks for all
-MAX_TYPED = 400  # what is longer is no size and no step
+MAX_TYPED, MAX_SAID = 400, 4_000
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
@@ -50,64 +49,64 @@ def reading(at: Bench, line: Annotated[str, Query(max_length=10 * MAX_TYPED)] = 
     """What the typed line would do, before Enter."""
     folio = read_folio(at.app.workshop, at.actor, at.state.folio_id)
     chosen = next((row for row in folio.places if row.id == at.place), None)
-    values: dict[str, object] = {"step": None, "demands": [], "trouble": None, "chosen": chosen, "insert": None}
-    if at.insert is not None:
-        values["insert"] = plain(at.step(at.insert).step.sentence())
-    try:
-        meant = meaning_of(at.app.workshop, at.actor, line) if line.strip() else Meaning()
-        values |= {"step": meant.step_words, "demands": [place.words for place in meant.places]}
-    except UserError as error:
-        values["trouble"] = error.sentence
-    return partial(at.request, "bench/reading.html", **values, suggestions=suggestions(line))
+    before = plain(at.step(at.insert).step.sentence()) if at.insert is not None else ""
+    read = (
+        understood(at.app.workshop, at.actor, line, chosen.name if chosen else "") if line.strip() else Understood()
+    )
+    return partial(at.request, "bench/reading.html", read=read, chosen=chosen, insert=before)
 
 
 @router.post("/pictures/{picture_id}/line")
 def add_line(
     at: Bench,
     line: Annotated[str, Form(max_length=MAX_TYPED)] = "",
+    said: Annotated[str, Form(max_length=MAX_SAID)] = "",
     offer: Annotated[str, Form(max_length=MAX_TYPED)] = "",
+    named: Annotated[str, Form(max_length=MAX_TYPED)] = "",
     change_place: Annotated[bool, Form()] = False,
 ) -> HTMLResponse:
-    """Sizes hang (or change) places, anything else is a step; `offer` is one picked from the lists."""
-    line = offer or line
-    meant = meaning_of(at.app.workshop, at.actor, line)
-    if meant.step is not None:
-        response = _add_step(at, meant.step)
-    elif meant.routine is not None:
-        response = _put_on(at, meant.routine)
-    elif meant.is_typed and change_place and at.place:
-        response = at.show(_change_typed(at, at.place, line))
+    """Do what the line means, as it was `said` before; `offer` and `named` are picked from the lists."""
+    if offer:
+        proposal = offered(offer)
+    elif named:
+        proposal = place_named(at.app.workshop, at.actor, named)
     else:
-        wanted = [(place.demand, place.name) for place in meant.places]
-        response = at.show(places.hang_missing(at.app.workshop, at.actor, at.state.folio_id, wanted)[-1])
-    response.headers["HX-Trigger"] = "line-done"
+        proposal = understood(at.app.workshop, at.actor, line, _place_name(at)).chosen(said)
+    typed = proposal.places[0].typed if proposal.places else None
+    if typed is not None and change_place and at.place:
+        response = at.show(_change_typed(at, at.place, typed))
+        commands: tuple[Command, ...] = ()
+    else:
+        response, commands = _carry_out(at, proposal)
+    events: dict[str, object] = {
+        "line-done": {},
+        **({"line-commands": {"names": list(commands)}} if commands else {}),
+    }
+    response.headers["HX-Trigger"] = json.dumps(events)
     return response
 
 
-def _add_step(at: AtBench, step: Step) -> HTMLResponse:
-    at.expect_version()
-    state, entry = add_begun(at.app.renderer, at.app.workshop, at.actor, at.state, step, at.insert)
-    at.moved(state)
-    at.insert = None
-    return at.show(at.place, entry.id if entry.step.opens else None)
+def _place_name(at: AtBench) -> str:
+    return at.hung(at.place)[0].name if at.place else ""
 
 
-def _put_on(at: AtBench, kept: KeptRoutine) -> HTMLResponse:
-    """The steps of a routine as one change; where it asks, it is seen first."""
+def _carry_out(at: AtBench, proposal: Proposal) -> tuple[HTMLResponse, tuple[Command, ...]]:
     at.expect_version()
-    state = put_on_at_once(at.app.renderer, at.app.workshop, at.actor, at.state, kept.routine)
-    if state is None:
-        folio = read_folio(at.app.workshop, at.actor, at.state.folio_id)
-        sheet = use_sheet(at.request, at.app, at.actor, folio, kept.id, [at.picture_id], bench=at.picture_id)
+    workshop = at.app.workshop
+    done = carry_out(at.app.renderer, workshop, at.actor, at.state, proposal, at.place, at.insert)
+    at.moved(done.state)
+    if done.asks is not None:
+        folio = read_folio(workshop, at.actor, at.state.folio_id)
+        sheet = use_sheet(at.request, at.app, at.actor, folio, done.asks.id, [at.picture_id], bench=at.picture_id)
         sheet.headers["HX-Retarget"], sheet.headers["HX-Reswap"] = "#contact-sheet", "innerHTML"
-        return sheet
-    at.moved(state)
-    return at.show(at.place)
+        return sheet, ()
+    at.insert = None if any(isinstance(deed, StepDeed) for deed in proposal.deeds) else at.insert
+    return at.show(done.place_id, done.open_step.id if done.open_step else None), done.for_page
 
 
-def _change_typed(at: AtBench, place_id: int, line: str) -> int:
+def _change_typed(at: AtBench, place_id: int, typed: Mapping[str, object]) -> int:
     row, before = at.hung(place_id)
-    demand = places.typed_over(before, read_demand(line))
+    demand = amended(before, **typed)
     return places.change_place(at.app.workshop, at.actor, row.id, row.version, demand, row.name).id
 
 

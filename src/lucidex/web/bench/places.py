@@ -74,7 +74,9 @@ def choose_output(
     row, demand = at.hung(place_id)
     state = at.state
     output = OutputId.of(str(place_id))
-    before, _ = state.document.written_as(output, demand, state.facts.has_clear_areas)
+    before, _ = state.document.written_as(
+        output, demand, state.document.shows_clear(state.geometry, state.facts.has_clear_areas)
+    )
     kept = quality if before == format else None
     chosen = state.document.settings(output).model_copy(update={"format": format, "quality": kept})
     summary = f"Written as {format.label}" + (f" at quality {kept}" if kept else "") + f" for “{row.name}”"

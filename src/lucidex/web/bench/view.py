@@ -64,6 +64,13 @@ class PlaceView:
         return self.placed is not None and self.result is None
 
     @property
+    def is_flagged(self) -> bool:
+        """Whether something about it deserves a look."""
+        if self.placed is None or self.has_moved:
+            return True
+        return bool(self.placed.flags if self.result is None else self.placed.flags_at(self.result.byte_count))
+
+    @property
     def size(self) -> Size:
         """The size that comes out, or the nearest thing to draw where it cannot."""
         return self.placed.size if self.placed else Size(400, 300)

@@ -6,13 +6,13 @@ from statistics import median
 
 from lucidex.core.geometry.sizes import Size
 
-WALL_WIDTH = 236
+WALL_WIDTH = 150
 WALL_HEIGHT = 590
 CAPTION_HEIGHT = 62
-CAPTION_WIDTH = 108
-GAP = 16
+CAPTION_WIDTH = 92
+GAP = 14
 SMALLEST_SIDE = 22
-LARGEST_FRAME_HEIGHT = 190
+LARGEST_FRAME_HEIGHT = 170
 SCALE_STEP = 0.96
 MIN_SHARE = 0.3
 USUAL_UP_TO = 3.0  # times the median longest edge; what is larger does not make all others tiny

@@ -3,15 +3,16 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from starlette.responses import HTMLResponse, Response
+from starlette.responses import HTMLResponse, Response, StreamingResponse
 
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.units import format_weight
-from lucidex.services.documents import read_picture
+from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note_alone
+from lucidex.services.picture_archive import archive_of_picture
 from lucidex.services.places import demand_of, find_place
 from lucidex.services.render_requests import PlacedPicture, in_place, on_screen, up_to
 from lucidex.web.admission import FILES, PREVIEWS
@@ -68,9 +69,16 @@ def window_of(part: str | None) -> Window | None:
 
 
 def _placed(
-    app: AppContext, actor: SignedIn, picture_id: int, place_id: int, as_format: FormatName | None = None
+    app: AppContext,
+    actor: SignedIn,
+    picture_id: int,
+    place_id: int,
+    as_format: FormatName | None = None,
+    without_steps: bool = False,
 ) -> PlacedPicture:
     state = read_picture(app.workshop, actor, picture_id)
+    if without_steps:
+        state = with_document(state, state.document.model_copy(update={"steps": ()}))
     row = find_place(app.workshop, actor, place_id)
     if row.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
@@ -108,6 +116,30 @@ def compressed_again(app: App, actor: SignedIn, picture_id: int, place_id: int) 
     placed = _placed(app, actor, picture_id, place_id)
     content = app.renderer.compressed_again(placed.rendering)
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/pictures/{picture_id}/places/{place_id}/file-plain", dependencies=[FILES])
+def before_compression(
+    app: App,
+    actor: SignedIn,
+    picture_id: int,
+    place_id: int,
+    original: bool = False,
+    v: Annotated[str | None, Query(max_length=64)] = None,
+) -> Response:
+    """The very pixels of the file before they were compressed, as PNG; or those of the picture without its steps."""
+    placed = _placed(app, actor, picture_id, place_id, without_steps=original)
+    content = app.renderer.uncompressed(placed.rendering)
+    kept = FOREVER if v and v == _placed(app, actor, picture_id, place_id).rendering.key else "no-store"
+    return Response(content, media_type="image/png", headers={"Cache-Control": kept})
+
+
+@router.get("/pictures/{picture_id}/files", dependencies=[FILES])
+def all_files(app: App, actor: SignedIn, picture_id: int) -> StreamingResponse:
+    """The files of a picture for all places, as one archive."""
+    name, pieces = archive_of_picture(app.renderer, app.workshop, actor, picture_id)
+    headers = {"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"}
+    return StreamingResponse(pieces, media_type="application/zip", headers=headers)
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/weight", dependencies=[FILES])

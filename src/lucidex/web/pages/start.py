@@ -1,5 +1,6 @@
 """The start page: takes pictures at once, with the places they are for."""
 
+from itertools import zip_longest
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -7,18 +8,18 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse
 
-from lucidex.core.line.places import read_demand
-from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.services.folios import list_folios
 from lucidex.services.intake import BroughtIn, NewFolio, Seat, bring_in_received, check_target
+from lucidex.services.line import Understood, understood
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
-from lucidex.web.templating import page
+from lucidex.web.templating import page, partial
 from lucidex.web.uploads import received
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
-SizeText = Annotated[str, Field(max_length=200)]
+SizeText = Annotated[str, Field(max_length=400)]
+SaidText = Annotated[str, Field(max_length=4_000)]
 FileName = Annotated[str, Query(max_length=2_000)]
 
 
@@ -41,22 +42,36 @@ class Arrived(BaseModel):
         )
 
 
-class ReadSize(BaseModel):
-    """A typed size, understood."""
-
-    words: str = Field(description="The place in a few words")
-
-
 @router.get("/")
 def start(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     """Drop area, wanted sizes, folios."""
     return page(request, "start/start.html", actor=actor, folios=list_folios(app.workshop, actor))
 
 
+class ReadSize(BaseModel):
+    """A typed size, understood."""
+
+    words: str = Field(description="What will hang, in a few words")
+
+
 @router.get("/start/size")
-def read_size(actor: SignedIn, text: Annotated[str, Query(max_length=200)]) -> ReadSize:
+def read_size(
+    app: App,
+    actor: SignedIn,
+    text: Annotated[str, Query(max_length=400)],
+    said: Annotated[str, Query(max_length=4_000)] = "",
+) -> ReadSize:
     """Whether a typed size is understood, before anything is dropped."""
-    return ReadSize(words=demand_words(read_demand(text).demand()))
+    return ReadSize(words=understood(app.workshop, actor, text).only("places").chosen(said).words)
+
+
+@router.get("/start/reading")
+def reading(
+    request: Request, app: App, actor: SignedIn, line: Annotated[str, Query(max_length=4_000)] = ""
+) -> HTMLResponse:
+    """What a line means before a picture is there: the places that will hang."""
+    read = understood(app.workshop, actor, line).only("places") if line.strip() else Understood()
+    return partial(request, "parts/readings.html", read=read)
 
 
 @router.post("/start/pictures")
@@ -66,10 +81,15 @@ async def first_picture(
     actor: SignedIn,
     name: FileName = "picture",
     size: Annotated[list[SizeText], Query(max_length=30)] = [],  # noqa: B006
+    said: Annotated[list[SaidText], Query(max_length=30)] = [],  # noqa: B006
 ) -> Arrived:
-    """Take a picture into a folio of its own, made together with the places typed for it."""
-    demands: tuple[PlaceDemand, ...] = tuple(read_demand(text).demand() for text in size)
-    new = NewFolio(name.rpartition(".")[0] or name, demands)
+    """Take a picture into a folio of its own, made together with the places typed for it, as they were `said`."""
+    read = (
+        understood(app.workshop, actor, text).only("places").chosen(words)
+        for text, words in zip_longest(size, said, fillvalue="")
+    )
+    wanted = tuple((deed.demand, deed.name) for proposal in read for deed in proposal.places)
+    new = NewFolio(name.rpartition(".")[0] or name, wanted)
     await run_in_threadpool(check_target, app.workshop, actor, new)
     async with received(request, app, actor, name) as file:
         return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file))

@@ -10,16 +10,15 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.encode import JPEG, PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
 from lucidex.core.steps.base import Step
 from lucidex.services import proof_sheet, runs
 from lucidex.services.folios import read_folio
-from lucidex.services.line import Meaning, meaning_of
+from lucidex.services.line import Understood, understood
 from lucidex.services.logos import with_newest
 from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
+from lucidex.services.places import hang_missing
 from lucidex.services.proof_sheet import ProofCell, columns_of
 from lucidex.services.routines import read_routines
 from lucidex.services.steps import PutStep, put_on_pictures
@@ -163,7 +162,8 @@ def put_step(
     app: App,
     actor: SignedIn,
     folio_id: int,
-    line: Annotated[str, Form(max_length=200)] = "",
+    line: Annotated[str, Form(max_length=400)] = "",
+    said: Annotated[str, Form(max_length=4_000)] = "",
     on: Annotated[list[int], Form()] = [],  # noqa: B006
 ) -> HTMLResponse:
     """Put one step on the selected pictures; automatic ones look at each anew."""
@@ -171,22 +171,25 @@ def put_step(
     chosen = [picture for picture in here if picture in set(on)]
     if not chosen:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
-    meant = meaning_of(app.workshop, actor, line)
-    if meant.routine is not None:
-        sheet = use_sheet(request, app, actor, read_folio(app.workshop, actor, folio_id), meant.routine.id, chosen)
+    proposal = understood(app.workshop, actor, line).chosen(said)
+    if proposal.routine is not None:
+        folio = read_folio(app.workshop, actor, folio_id)
+        sheet = use_sheet(request, app, actor, folio, proposal.routine.id, chosen)
         sheet.headers["HX-Retarget"] = "#proof-names"
         return sheet
-    steps = [PutStep(_ready_step(app, actor, meant))]
+    if proposal.places:
+        raise NotUnderstoodError("A size hangs a place, for all pictures: use “Hang a place”. Here steps are put on.")
+    if not proposal.steps:
+        raise NotUnderstoodError("Only steps and routines can be put on the selected pictures.")
+    steps = [PutStep(_ready_step(app, actor, deed.step)) for deed in proposal.steps]
     done = put_on_pictures(app.renderer, app.workshop, actor, steps, chosen)
     response = partial(request, "bench/copied.html", done=done)
-    response.headers["HX-Trigger"] = "cells-changed"
+    response.headers["HX-Trigger"] = "cells-changed, line-done"
     return response
 
 
-def _ready_step(app: AppContext, actor: SignedIn, meant: Meaning) -> Step:
-    if meant.step is None:
-        raise NotUnderstoodError("A size hangs a place; use “Hang a place” for it. Here steps are put on pictures.")
-    step = with_newest(app.workshop, actor, meant.step)
+def _ready_step(app: AppContext, actor: SignedIn, step: Step) -> Step:
+    step = with_newest(app.workshop, actor, step)
     if step.lacks_asset:
         raise OutOfRangeError(
             "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."
@@ -194,13 +197,34 @@ def _ready_step(app: AppContext, actor: SignedIn, meant: Meaning) -> Step:
     return step
 
 
+@router.get("/folios/{folio_id}/proof/reading")
+def reading(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    line: Annotated[str, Query(max_length=4_000)] = "",
+    of: Annotated[str, Query(pattern="^(steps|places)$")] = "steps",
+) -> HTMLResponse:
+    """What a line on the sheet would do, before Enter: steps for the selected pictures, or places for all."""
+    read_folio(app.workshop, actor, folio_id)
+    read = understood(app.workshop, actor, line).only(of) if line.strip() else Understood()
+    return partial(request, "parts/readings.html", read=read)
+
+
 @router.post("/folios/{folio_id}/proof/place")
 def hang(
-    request: Request, app: App, actor: SignedIn, folio_id: int, line: Annotated[str, Form(max_length=200)] = ""
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    line: Annotated[str, Form(max_length=400)] = "",
+    said: Annotated[str, Form(max_length=4_000)] = "",
 ) -> Response:
-    """Hang a place as typed; the sheet then has a column more."""
+    """Hang places as typed; the sheet then has columns more."""
     read_folio(app.workshop, actor, folio_id)
-    hang_place(app.workshop, actor, folio_id, read_demand(line).demand())
+    proposal = understood(app.workshop, actor, line).only("places").chosen(said)
+    hang_missing(app.workshop, actor, folio_id, [(deed.demand, deed.name) for deed in proposal.places])
     return lead_to(request, f"/folios/{folio_id}/proof")
 
 

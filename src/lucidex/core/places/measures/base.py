@@ -14,7 +14,7 @@ Edge = Annotated[int, Field(ge=1, le=MAX_EDGE_PX, strict=True)]
 
 _DECIMAL = r"[+-]?\d{1,12}(?:[.,]\d{1,6})?"
 _PLACEHOLDERS = {
-    "{length}": rf"({_DECIMAL})\s*({'|'.join(LengthUnit)})?",
+    "{length}": rf"({_DECIMAL})(?: ({'|'.join(LengthUnit)}))?",
     "{number}": rf"({_DECIMAL})",
     "{count}": r"(\d{1,5})",
 }
@@ -39,8 +39,9 @@ class Number:
 class Measure(BaseModel):
     """One way in which a place says its size.
 
-    `typed` are patterns of what means it on the line, in small letters with single blanks: regular expressions with
-    `{length}`, `{number}` and `{count}` for its numbers, in the order of `numbers`.
+    `typed` are patterns of what means it on the line, in the one form of `core.typed_text`: regular expressions with
+    `{length}`, `{number}` and `{count}` for its numbers, in the order of `numbers`. What can mean something else as
+    well is `typed_loosely`.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -49,6 +50,7 @@ class Measure(BaseModel):
     label: ClassVar[str]  # in lists
     numbers: ClassVar[tuple[Number, ...]]
     typed: ClassVar[tuple[str, ...]]
+    typed_loosely: ClassVar[tuple[str, ...]] = ()
     has_own_shape: ClassVar[bool] = False  # a picture of another shape is cut to it, not only scaled
 
     def size_for(self, picture: Size) -> Size:
@@ -77,9 +79,11 @@ class Measure(BaseModel):
         return False
 
     @classmethod
-    def patterns(cls) -> tuple[re.Pattern[str], ...]:
-        """What means it on the line, compiled."""
-        return tuple(re.compile(_filled(one)) for one in cls.typed)
+    def patterns(cls) -> tuple[tuple[re.Pattern[str], bool], ...]:
+        """What means it on the line, compiled, and whether it says so plainly."""
+        plainly = ((one, True) for one in cls.typed)
+        loosely = ((one, False) for one in cls.typed_loosely)
+        return tuple((re.compile(_filled(one)), is_plain) for one, is_plain in (*plainly, *loosely))
 
     @classmethod
     def has_lengths(cls) -> bool:

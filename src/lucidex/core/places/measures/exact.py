@@ -20,7 +20,12 @@ class ExactSize(Measure):
         Number("width_px"),
         Number("height_px"),
     )
-    typed: ClassVar[tuple[str, ...]] = (r"{length}\s*[x×*]\s*{length}",)
+    typed: ClassVar[tuple[str, ...]] = (
+        r"{length} (?:x|by) {length}",
+        r"{length} (?:wide|width|w|across)(?: (?:,|and|x|by))? {length} (?:high|height|h|tall|down)",
+        r"(?:width|w|wide)(?: of)? {length}(?: (?:,|and|x|by))? (?:height|h|high)(?: of)? {length}",
+    )
+    typed_loosely: ClassVar[tuple[str, ...]] = (r"{length} {length}",)
     has_own_shape: ClassVar[bool] = True
 
     @model_validator(mode="after")
@@ -40,7 +45,9 @@ class ExactSize(Measure):
         """For example 8 × 6 cm (945 × 709 px)."""
         if unit is LengthUnit.PX:
             return None
-        sides = (format_number(length_of(side, unit, pixels_per_inch)) for side in (self.width_px, self.height_px))
+        decimals = 2 if unit is LengthUnit.INCH else 1  # a pixel more or less is not meant
+        lengths = (length_of(side, unit, pixels_per_inch) for side in (self.width_px, self.height_px))
+        sides = (format_number(length, decimals) for length in lengths)
         return f"{' × '.join(sides)} {unit} ({self.words()} px)"
 
     def at_percent(self, percent: int) -> "ExactSize":

@@ -29,8 +29,8 @@ class Multiple(Measure):
         Number("height_px"),
     )
     typed: ClassVar[tuple[str, ...]] = (
-        r"{length}\s*[x×*]\s*{length} ?,? ?or (?:a )?(?:whole )?multiples?(?: of it)?",
-        r"multiples? of {length}\s*[x×*]\s*{length}",
+        r"{length} (?:x|by) {length}(?: ,)? or (?:a )?(?:whole )?multiples?(?: of it)?",
+        r"(?:a )?(?:whole )?multiples? of {length} (?:x|by) {length}",
     )
     has_own_shape: ClassVar[bool] = True
 

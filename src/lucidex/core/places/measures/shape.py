@@ -21,7 +21,7 @@ class Shape(Measure):
         Number("across", Kind.COUNT),
         Number("down", Kind.COUNT),
     )
-    typed: ClassVar[tuple[str, ...]] = (r"(?:place|shape) {count}\s*[:/]\s*{count}",)
+    typed: ClassVar[tuple[str, ...]] = (r"(?:place|shape) {count} [:/] {count}",)
     has_own_shape: ClassVar[bool] = True
 
     def size_for(self, picture: Size) -> Size:

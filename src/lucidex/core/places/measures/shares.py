@@ -19,7 +19,11 @@ class Percent(Measure):
     percent: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)]
     label: ClassVar[str] = "percent of its own size"
     numbers: ClassVar[tuple[Number, ...]] = (Number("percent", Kind.NUMBER),)
-    typed: ClassVar[tuple[str, ...]] = (r"{number}\s*%",)
+    typed: ClassVar[tuple[str, ...]] = (
+        r"{number} %(?: of)?(?: the| its)?(?: own| original| full)?(?: size)?",
+        r"(?:scale|resize|scaled|reduce|enlarge|shrink|size|downscale|upscale)(?: it)?(?: down| up)?(?: to)? "
+        r"{number} %",
+    )
 
     def size_for(self, picture: Size) -> Size:
         """Both sides by the same share, halves rounded up, at least 1."""
@@ -39,7 +43,7 @@ class Area(Measure):
     megapixels: Annotated[float, Field(gt=0, le=MAX_PIXELS / 1e6, allow_inf_nan=False)]
     label: ClassVar[str] = "megapixels"
     numbers: ClassVar[tuple[Number, ...]] = (Number("megapixels", Kind.NUMBER),)
-    typed: ClassVar[tuple[str, ...]] = (r"{number}\s*(?:megapixels?|mp)",)
+    typed: ClassVar[tuple[str, ...]] = (r"{number} mp",)
 
     def size_for(self, picture: Size) -> Size:
         """The proportional size whose area is nearest, by its longer side."""

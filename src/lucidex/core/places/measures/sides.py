@@ -14,8 +14,9 @@ class Width(Measure):
     label: ClassVar[str] = "width, height follows"
     numbers: ClassVar[tuple[Number, ...]] = (Number("width_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"(?:width )?{length}\s*(?:wide|width)",
-        r"width {length}",
+        r"(?:width )?{length} (?:wide|width|w|across)",
+        r"(?:fit )?(?:to )?(?:width|w|wide)(?: of| to| is)? {length}",
+        r"{length} x auto",
     )
 
     def size_for(self, picture: Size) -> Size:
@@ -35,9 +36,12 @@ class Height(Measure):
     label: ClassVar[str] = "height, width follows"
     numbers: ClassVar[tuple[Number, ...]] = (Number("height_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"{length}\s*(?:high|height)",
-        r"height {length}",
+        r"(?:height )?{length} (?:high|height|h|tall)",
+        r"(?:fit )?(?:to )?(?:height|h|high|tall)(?: of| to| is)? {length}",
+        r"auto x {length}",
     )
+
+    typed_loosely: ClassVar[tuple[str, ...]] = (r"x {length}",)
 
     def size_for(self, picture: Size) -> Size:
         """The height with the proportional width."""
@@ -56,8 +60,9 @@ class LongestEdge(Measure):
     label: ClassVar[str] = "longest edge"
     numbers: ClassVar[tuple[Number, ...]] = (Number("longest_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"longest(?: edge| side)? {length}",
-        r"{length} longest(?: edge)?",
+        r"(?:longest|long|larger|largest|biggest)(?: edge| side| dimension)(?: of| to| is)? {length}",
+        r"longest {length}",
+        r"{length} (?:on |at )?(?:the )?(?:longest|long|larger|largest|biggest)(?: edge| side| dimension)?",
     )
 
     def size_for(self, picture: Size) -> Size:
@@ -79,8 +84,9 @@ class ShortestEdge(Measure):
     label: ClassVar[str] = "shortest edge"
     numbers: ClassVar[tuple[Number, ...]] = (Number("shortest_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"shortest(?: edge| side)? {length}",
-        r"{length} shortest(?: edge)?",
+        r"(?:shortest|short|smaller|smallest)(?: edge| side| dimension)(?: of| to| is)? {length}",
+        r"shortest {length}",
+        r"{length} (?:on |at )?(?:the )?(?:shortest|short|smaller|smallest)(?: edge| side| dimension)?",
     )
 
     def size_for(self, picture: Size) -> Size:

@@ -55,6 +55,7 @@ export function guides(r, kind) {
     thirds: () => lines([1 / 3, 2 / 3]),
     golden: () => lines([1 - GOLDEN, GOLDEN]),
     centre: () => lines([0.5]),
+    grid: () => lines([1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11].map((n) => n / 12)),
     diagonal: () => `M${r.left} ${r.top}L${r.right} ${r.bottom}M${r.right} ${r.top}L${r.left} ${r.bottom}`,
   };
   const d = kinds[kind]?.() ?? "";

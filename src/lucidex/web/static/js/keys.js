@@ -1,6 +1,7 @@
 // The few keys of the bench, as listed under "?".
+import { fold } from "./folding.js";
 import { look } from "./sight.js";
-import { currentView, holdOriginal, show } from "./stage.js";
+import { currentView, holdOriginal, show, trueSize } from "./stage.js";
 
 const SIGHTS = /** @type {Record<string, string>} */ ({ w: "whole", 1: "actual", c: "closer", x: "further" });
 
@@ -15,6 +16,10 @@ export function listenForKeys() {
       document.getElementById("line")?.focus();
     } else if (key === "u") press(event.shiftKey ? "redo" : "undo");
     else if (key === "d") press("download");
+    else if (key === "l") fold("ledger");
+    else if (key === "p") fold("wall");
+    else if (key === "f") fold("both");
+    else if (key === "t") trueSize();
     else if (SIGHTS[key]) look(SIGHTS[key]);
     else if (key === "b") show(currentView() === "beside" ? "work" : "beside");
     else if (key === "r" && document.querySelector('[data-view="result"]')) show(currentView() === "result" ? "work" : "result");

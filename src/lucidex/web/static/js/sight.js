@@ -5,7 +5,9 @@ import { clamp } from "./window_math.js";
 /** @typedef {import("./stage_state.js").Spot} Spot */
 /** @typedef {import("./stage_state.js").Extent} Extent */
 
-const MARGIN = { left: 30, top: 58, right: 64, bottom: 54 };
+// what the dimension lines need, and no more; a picture shown in a place has a third one below
+const MARGIN = { left: 10, top: 38, right: 44, bottom: 10 };
+const BELOW = 40;
 const SMALLEST_SHOWN = 260;
 const CLOSEST = 16;
 const STEP = 1.5;
@@ -27,7 +29,8 @@ export function watchSight(draw) {
 export function layOut(stage) {
   const picture = shownSize();
   const around = (!state.original && state.facts?.canvas) || { left: 0, top: 0, ...picture };
-  const room = { width: stage.clientWidth - MARGIN.left - MARGIN.right, height: stage.clientHeight - MARGIN.top - MARGIN.bottom };
+  const bottom = needsBelow() ? BELOW : MARGIN.bottom;
+  const room = { width: stage.clientWidth - MARGIN.left - MARGIN.right, height: stage.clientHeight - MARGIN.top - bottom };
   const largest = Math.max(1, SMALLEST_SHOWN / Math.max(picture.width, picture.height));
   state.fitting = Math.max(0.0005, Math.min(room.width / around.width, room.height / around.height, largest));
   state.scale = state.fitting * state.closer;
@@ -40,6 +43,12 @@ export function layOut(stage) {
     x: Math.round(MARGIN.left + (room.width - around.width * state.scale) / 2 - around.left * state.scale),
     y: Math.round(MARGIN.top + (room.height - around.height * state.scale) / 2 - around.top * state.scale),
   };
+}
+
+/** Whether a dimension line stands below the picture: it comes out at another size than it has. */
+function needsBelow() {
+  const facts = state.facts;
+  return Boolean(facts && !state.original && facts.output && (facts.output.width !== facts.picture.width || facts.output.height !== facts.picture.height));
 }
 
 /** The middle of the sight, held so that the picture does not leave the stage. @param {HTMLElement} stage @param {Extent} picture @returns {Spot} */

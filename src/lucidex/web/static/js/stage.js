@@ -12,6 +12,7 @@ import { byId, formatScale, ratio, say, shownSize, state } from "./stage_state.j
 /** @typedef {import("./stage_state.js").StageFacts} StageFacts */
 
 const CHOICES = ["stage-guides", "stage-ground"];
+const AIR = 32; // around the page on which a place is shown
 
 export function startStage() {
   const begin = () => {
@@ -66,6 +67,12 @@ export function holdOriginal(held) {
 export function show(view) {
   state.view = view;
   draw();
+}
+
+/** In place: at true size, or as it fits the stage. */
+export function trueSize() {
+  state.trueSize = !state.trueSize;
+  show("place");
 }
 
 export const currentView = () => state.view;
@@ -177,6 +184,7 @@ function drawInPlace(canvas, stage) {
   pane.setAttribute("aria-label", `${stage.dataset.place}, ${shown.said}`);
   const sheet = document.createElement("div"), image = document.createElement("img");
   sheet.className = "running-text";
+  sheet.style.setProperty("zoom", "1");
   image.width = shown.width;
   image.height = shown.height;
   image.alt = stage.dataset.alt ?? "";
@@ -185,12 +193,17 @@ function drawInPlace(canvas, stage) {
   sheet.append(lines(), image, lines(), lines());
   pane.append(sheet);
   canvas.append(pane);
-  say("100 %", shown.said);
+  // the whole page is seen, unless somebody asks for true size
+  const fits = Math.min(1, (stage.clientWidth - AIR) / sheet.offsetWidth, (stage.clientHeight - AIR) / sheet.offsetHeight);
+  const scale = state.trueSize ? 1 : fits;
+  sheet.style.setProperty("zoom", String(scale));
+  say(`${formatScale(scale * 100)} %`, scale === 1 ? shown.said : `${shown.said}; T: true size`);
 }
 
 /** Beside each other the panes have no lines over them, so wheel and dragging are heard here. */
 function listenBeside() {
   const canvas = /** @type {HTMLElement} */ (byId("stage-canvas"));
+  canvas.addEventListener("compared", () => { clearBeside(canvas); draw(); });
   canvas.addEventListener("wheel", (event) => {
     const pane = /** @type {Element} */ (event.target).closest(".beside");
     if (!pane) return;
@@ -213,5 +226,5 @@ function words() {
   if (!facts.output) return say(scale, "");
   const spare = state.win ? state.win.width / facts.output.width : 1 / (facts.enlargement ?? 1);
   if (spare < 0.98) return say(scale, `enlarged ${(1 / spare).toFixed(1 / spare < 1.1 ? 2 : 1)} ×`);
-  return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × the pixels needed` : "pixel for pixel");
+  return say(scale, spare > 1.02 ? `${spare.toFixed(1)} × the pixels` : "pixel for pixel");
 }

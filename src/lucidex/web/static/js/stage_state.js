@@ -16,6 +16,8 @@ export const state = {
   /** @type {Spot | null} */ focal: null,
   view: "work",
   original: false,
+  /** Whether a place is shown at its true size, and not as it fits. */ trueSize: false,
+  /** What is compared beside each other: the picture, or a file before it was compressed, or without its steps. */ compared: "picture",
   /** Whether clipped ends are marked on the picture. */ marks: false,
   /** Screen pixels for each picture pixel. */ scale: 1,
   /** The scale at which the whole picture fits. */ fitting: 1,

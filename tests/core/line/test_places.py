@@ -7,12 +7,14 @@ from hypothesis import strategies as st
 from lucidex.core.encode import FORMAT_NAMES, FormatName
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
 from lucidex.core.geometry.fit import Anchor, Rule
+from lucidex.core.line.deeds import AddStep, HangPlace
 from lucidex.core.line.places import read_demand
-from lucidex.core.line.reader import ReadPlaces, ReadStep, read_line
+from lucidex.core.line.reader import read_line
 from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.core.steps import all_offers
 from lucidex.core.steps.base import plain
 from lucidex.core.units import format_weight, parse_weight
+from tests.core.line.reading import meant, step_read
 
 
 @pytest.mark.parametrize(
@@ -65,12 +67,9 @@ def test_impossible_sizes_are_refused_in_a_sentence(typed: str) -> None:
 
 @given(st.text(max_size=300))
 def test_no_text_is_answered_with_anything_but_words(typed: str) -> None:
-    try:
-        read = read_line(typed)
-    except UserError as refused:
-        assert refused.sentence  # noqa: PT017
-    else:
-        assert isinstance(read, ReadPlaces | ReadStep)
+    found = read_line(typed)
+    assert found.readings or (isinstance(found.trouble, UserError) and found.trouble.sentence)
+    assert all(reading.words for reading in found.readings)
 
 
 @given(st.integers(1, 9_000), st.integers(1, 9_000), st.sampled_from(Anchor), st.sampled_from(FORMAT_NAMES))
@@ -81,11 +80,9 @@ def test_what_was_typed_survives_the_way_to_the_table(
     assert PlaceDemand.model_validate_json(demand.model_dump_json()) == demand
 
 
-@pytest.mark.parametrize("words", [words for offer in all_offers() for words in offer.words])
+@pytest.mark.parametrize("words", [words for offer in all_offers() for words in offer.typed])
 def test_every_listed_word_can_be_typed(words: str) -> None:
-    read = read_line(words.upper())
-    assert isinstance(read, ReadStep)
-    assert plain(read.step.sentence()).endswith(".")
+    assert plain(step_read(words.upper()).sentence()).endswith(".")
 
 
 @pytest.mark.parametrize(
@@ -100,15 +97,13 @@ def test_every_listed_word_can_be_typed(words: str) -> None:
     ],
 )
 def test_steps_with_numbers(typed: str, sentence: str) -> None:
-    read = read_line(typed)
-    assert isinstance(read, ReadStep)
-    assert plain(read.step.sentence()) == sentence
+    assert plain(step_read(typed).sentence()) == sentence
 
 
 def test_a_shape_is_a_step_and_a_size_is_a_place() -> None:
-    assert isinstance(read_line("16:10"), ReadStep)
-    assert isinstance(read_line("crop 1600x900"), ReadStep)
-    assert isinstance(read_line("1600x900"), ReadPlaces)
+    assert isinstance(meant("16:10").deeds[0], AddStep)
+    assert isinstance(meant("crop 1600x900").deeds[0], AddStep)
+    assert isinstance(meant("1600x900").deeds[0], HangPlace)
 
 
 @pytest.mark.parametrize(

@@ -1,0 +1,31 @@
+"""Near words: what a word that nobody knows was probably meant to be.
+
+Nearness is the number of letters that are missing, added, changed or exchanged with their neighbour (optimal string
+alignment: F. Damerau, A technique for computer detection and correction of spelling errors, 1964).
+"""
+
+from collections.abc import Collection
+
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
+
+SHORTEST = 4  # letters: shorter words have too many neighbours
+LONGEST = 24
+
+
+def near_words(word: str, known: Collection[str], most: int = 2) -> list[str]:
+    """The known words that a word may have been meant to be, nearest first: a slip up to six letters, two beyond.
+
+    >>> near_words("lnadscape", ["landscape", "escape"])
+    ['landscape']
+    """
+    if not SHORTEST <= len(word) <= LONGEST or not word.isalpha():
+        return []
+    slips = 1 if len(word) <= 6 else 2
+    near = process.extract(word, known, scorer=OSA.distance, score_cutoff=slips, limit=12)
+    if len(word) <= 5:
+        # in a short word, another letter makes another word: face is no slip for fade
+        near = [one for one in near if len(one[0]) != len(word) or sorted(one[0]) == sorted(word)]
+    # the first letter is seldom wrong, so of two that are as near the one that shares it goes first
+    ranked = sorted(near, key=lambda one: (one[1], one[0][0] != word[0], abs(len(one[0]) - len(word))))
+    return [one for one, _, _ in ranked[:most]]

@@ -1,0 +1,1 @@
+"""Tests of what typed lines mean."""

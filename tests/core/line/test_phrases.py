@@ -1,0 +1,77 @@
+"""The table of phrases: what people type, and what it must mean; and what holds for every line."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lucidex.core.line.reader import MAX_LINE, MAX_READINGS, Named, read_line
+from lucidex.core.places.book import shipped_book
+
+TABLE = Path(__file__).with_name("phrases.txt")
+NAMES = [Named(place.name, place.purpose.value) for place in shipped_book().places]
+
+
+def rows() -> Iterator[tuple[str, str, str]]:
+    """How a phrase is answered (=, ? or !), the words, and the phrase."""
+    kind, words = "", ""
+    for line in TABLE.read_text().splitlines():
+        if line[:2] in {"= ", "? ", "! "}:
+            kind, words = line[0], line[2:]
+        elif line and not line.startswith("#"):
+            for phrase in line.split(" | "):
+                yield kind, words, phrase
+
+
+ROWS = list(rows())
+
+
+def test_the_table_is_long_enough_and_says_nothing_twice() -> None:
+    assert len(ROWS) >= 500
+    meanings: dict[str, set[tuple[str, str]]] = {}
+    for kind, words, phrase in ROWS:
+        meanings.setdefault(phrase, set()).add((kind, words))
+    assert {phrase for phrase, found in meanings.items() if len(found) > 1 and "=" in {k for k, _ in found}} == set()
+
+
+@pytest.mark.parametrize(("kind", "words", "phrase"), ROWS, ids=[phrase for _, _, phrase in ROWS])
+def test_a_phrase_means_what_the_table_says(kind: str, words: str, phrase: str) -> None:
+    found = read_line(phrase, NAMES)
+    said = [reading.words for reading in found.readings]
+    if kind == "=":
+        assert found.meant is not None, (found.question, found.trouble)
+        assert said[0] == words
+    elif kind == "?":
+        assert found.question, said
+        assert any(words in one for one in said)
+    else:
+        refusal = found.question or (found.trouble.sentence if found.trouble else "")
+        assert words in refusal
+        assert found.meant is None
+
+
+@pytest.mark.parametrize("shape", ["{}", "  {} ", "{}!", "please {}", "{}."])
+def test_politeness_and_stops_change_nothing(shape: str) -> None:
+    for kind, words, phrase in ROWS:
+        if kind == "=" and words.startswith(("1600", "Black", "Turned", "at most")):
+            meant = read_line(shape.format(phrase), NAMES).meant
+            assert meant is not None, phrase
+            assert meant.words == words
+
+
+@given(st.text(alphabet="0123456789x ,.%kbcmin/:+-<>andturoleftwhb#\"'", max_size=MAX_LINE + 20))
+def test_every_line_is_answered(typed: str) -> None:
+    found = read_line(typed, NAMES)
+    assert len(found.readings) <= MAX_READINGS
+    assert found.readings or found.trouble
+    assert len({reading.words for reading in found.readings}) == len(found.readings)
+    assert found.meant is None or not found.meant.left_out
+
+
+def test_a_word_is_never_dropped_in_silence() -> None:
+    """With a word that nothing is known of, no phrase is done without another look."""
+    for kind, _, phrase in ROWS:
+        if kind == "=":
+            assert read_line(f"{phrase} zwqxj", NAMES).meant is None, phrase

@@ -1,0 +1,167 @@
+"""The line as a person's: their book and routines take part, and what is chosen is done as one thing."""
+
+from collections.abc import Callable
+
+import pytest
+
+from lucidex.core.errors import NotUnderstoodError
+from lucidex.core.line.parts import Command
+from lucidex.core.line.places import read_demand
+from lucidex.core.places.book import BookPlace, Purpose
+from lucidex.core.places.demand import demand_words
+from lucidex.core.places.output_id import OutputId
+from lucidex.core.steps.base import plain
+from lucidex.services import edits
+from lucidex.services.book import add_own
+from lucidex.services.deeds import Done, carry_out
+from lucidex.services.documents import PictureState, change, read_picture
+from lucidex.services.folios import read_folio
+from lucidex.services.intake import NewFolio, bring_in
+from lucidex.services.line import OWN_SIZE, CommandDeed, offered, place_named, understood
+from lucidex.services.people import Actor
+from lucidex.services.places import demand_of, find_place, hang_place
+from lucidex.services.render_requests import in_place
+from lucidex.services.renderer import Renderer
+from lucidex.services.workshop import Workshop
+from tests.conftest import encoded, smooth_picture
+
+Doing = Callable[..., Done]
+
+
+@pytest.fixture
+def state(workshop: Workshop, actor: Actor) -> PictureState:
+    taken = bring_in(workshop, actor, NewFolio("Line"), "dome.jpg", [encoded(smooth_picture(900, 600), ".jpg")])
+    return read_picture(workshop, actor, taken.picture_id)
+
+
+@pytest.fixture
+def do(workshop: Workshop, renderer: Renderer, actor: Actor) -> Doing:
+    def doing(state: PictureState, line: str, place_id: int | None = None) -> Done:
+        name = find_place(workshop, actor, place_id).name if place_id else ""
+        return carry_out(renderer, workshop, actor, state, understood(workshop, actor, line, name).chosen(), place_id)
+
+    return doing
+
+
+def hung(workshop: Workshop, actor: Actor, state: PictureState) -> list[str]:
+    return [
+        f"{one.name}: {demand_words(demand_of(one))}" for one in read_folio(workshop, actor, state.folio_id).places
+    ]
+
+
+def sentences(state: PictureState) -> list[str]:
+    return [plain(entry.step.sentence()) for entry in state.document.steps]
+
+
+def test_several_steps_are_one_change(do: Doing, actor: Actor, state: PictureState) -> None:
+    done = do(state, "crop square and brighten, bw")
+    assert sentences(done.state) == [
+        "Cropped to the shape 1 : 1.",
+        "Brightness +20, contrast 0.",
+        "Black and white, from 30 red, 59 green, 11 blue.",
+    ]
+    assert done.state.version == state.version + 1
+    undone = do(done.state, "undo")
+    assert undone.state.document.steps == ()
+    redone = do(undone.state, "redo")
+    assert len(redone.state.document.steps) == 3
+    assert do(redone.state, "reset").state.document.steps == ()
+
+
+def test_a_step_finds_its_numbers_behind_the_ones_before_it(do: Doing, state: PictureState) -> None:
+    """Light by itself looks at the picture as the step before it leaves it."""
+    first = do(state, "light by itself").state
+    again = do(first, "reset").state
+    after_darkening = do(again, "brightness -90, light by itself").state
+    assert after_darkening.document.steps[1].step != first.document.steps[0].step
+
+
+def test_steps_and_places_at_once(workshop: Workshop, actor: Actor, do: Doing, state: PictureState) -> None:
+    done = do(state, "bw, 300x200 under 20 kB and 120 wide as webp")
+    assert len(done.state.document.steps) == 1
+    assert hung(workshop, actor, state) == [
+        "300 × 200: 300 × 200, at most 20 kB",
+        "120 wide: 120 wide, as WebP",
+    ]
+
+
+def test_a_weight_concerns_the_chosen_place(workshop: Workshop, actor: Actor, do: Doing, state: PictureState) -> None:
+    place = hang_place(workshop, actor, state.folio_id, read_demand("300x200 quality 95").demand(), "Banner")
+    done = do(state, "under 9 kB", place.id)
+    assert hung(workshop, actor, state) == ["Banner: 300 × 200, at most 9 kB"], "the quality is found again"
+    assert done.place_id == place.id
+    do(done.state, "as webp", place.id)
+    assert hung(workshop, actor, state) == ["Banner: 300 × 200, at most 9 kB, as WebP"]
+
+
+def test_what_was_chosen_for_one_picture_gives_way(
+    workshop: Workshop,
+    actor: Actor,
+    do: Doing,
+    state: PictureState,
+) -> None:
+    place = hang_place(workshop, actor, state.folio_id, read_demand("300x200").demand(), "Banner")
+    output = OutputId.of(str(place.id))
+    own = state.document.settings(output).model_copy(update={"format": "png", "times": None})
+    changed = change(workshop, actor, state.picture_id, state.version, "as PNG", edits.set_output(output, own))
+    after = do(changed, "as webp", place.id).state
+    placed = in_place(workshop, after, output, demand_of(find_place(workshop, actor, place.id)))
+    assert placed.rendering.format == "webp"
+
+
+def test_without_a_place_a_weight_hangs_the_own_size(
+    workshop: Workshop,
+    renderer: Renderer,
+    actor: Actor,
+    do: Doing,
+    state: PictureState,
+) -> None:
+    done = do(state, "under 20 kB")
+    assert hung(workshop, actor, state) == [f"{OWN_SIZE}: 100 %, at most 20 kB"]
+    assert done.place_id is not None
+    demand = demand_of(find_place(workshop, actor, done.place_id))
+    placed = in_place(workshop, state, OutputId.of(str(done.place_id)), demand)
+    assert placed.size == state.geometry.size
+    assert renderer.render_file(placed.rendering).byte_count <= 20_000
+
+
+def test_the_book_takes_part(workshop: Workshop, actor: Actor, do: Doing, state: PictureState) -> None:
+    own = BookPlace(purpose=Purpose.SITE, name="Greenhouse board", demand=read_demand("640x200").demand())
+    add_own(workshop, actor, own)
+    do(state, "greenhouse board as webp")
+    assert hung(workshop, actor, state) == ["Greenhouse board: 640 × 200, as WebP"]
+    offers = understood(workshop, actor, "greenhouse")
+    assert offers.question
+    assert [one.words for one in offers.proposals] == ["Hangs Greenhouse board: 640 × 200."]
+    assert place_named(workshop, actor, "Greenhouse board").places[0].name == "Greenhouse board"
+
+
+def test_nothing_is_done_that_was_not_shown(workshop: Workshop, actor: Actor) -> None:
+    for line in ("4x5", "banner", "10 cm", "blak and white", "bw zwqxj", "turn"):
+        with pytest.raises(NotUnderstoodError):
+            understood(workshop, actor, line).chosen()
+    misspelt = understood(workshop, actor, "blak and white")
+    assert misspelt.proposals[0].note == "read as “black”"
+    assert misspelt.chosen(misspelt.proposals[0].words).steps
+    with pytest.raises(NotUnderstoodError, match="means something else by now"):
+        understood(workshop, actor, "bw").chosen("Turned upside down.")
+    shape, pixels = understood(workshop, actor, "4x5").proposals[:2]
+    assert understood(workshop, actor, "4x5").chosen(pixels.words).places
+    assert understood(workshop, actor, "4x5").chosen(shape.words).steps
+
+
+def test_lists_and_commands(workshop: Workshop, actor: Actor, do: Doing, state: PictureState) -> None:
+    assert offered("black and white").steps[0].words.startswith("Black and white")
+    with pytest.raises(NotUnderstoodError):
+        offered("frobnicate")
+    assert do(state, "100 %").for_page == (Command.ACTUAL,)
+    assert isinstance(understood(workshop, actor, "thirds").proposals[0].deeds[0], CommandDeed)
+
+
+def test_a_line_for_one_kind_of_thing_says_so(workshop: Workshop, actor: Actor) -> None:
+    assert understood(workshop, actor, "4x5").only("places").proposals
+    assert understood(workshop, actor, "bw").only("steps").chosen().steps
+    with pytest.raises(NotUnderstoodError, match="is understood, but this takes a size"):
+        understood(workshop, actor, "bw").only("places").chosen()
+    with pytest.raises(NotUnderstoodError, match="this takes a step"):
+        understood(workshop, actor, "1600x900").only("steps").chosen()
