@@ -106,11 +106,10 @@ class Desk:
         return int(self.page.get_attribute("#bench", "data-version") or 0)
 
     def type_line(self, text: str) -> None:
-        """Type into the add-a-step line and press Enter."""
-        before = self.page.locator("#bench").inner_html()
+        """Type into the add-a-step line and press Enter; once it is done, the line is empty again."""
         self.page.fill("#line", text)
         self.page.press("#line", "Enter")
-        self.page.wait_for_function("(before) => document.getElementById('bench').innerHTML !== before", arg=before)
+        self.page.wait_for_function("() => document.getElementById('line').value === ''")
         self.settled()
 
     def accessible(self) -> None:

@@ -48,7 +48,7 @@ def test_crop_to_exact_sizes_in_four_actions(desk: Desk, photographs: Path, tmp_
     desk.settled()
     banner = downloaded(desk, ".wall-foot .button-main", tmp_path)
     desk.type_line("1080x1350")
-    post = downloaded(desk, ".wall-foot .button-main", tmp_path)
+    post = downloaded(desk, ".wall-foot .link", tmp_path)
     assert banner.name == "large-1600x640.jpg"
     with Image.open(banner) as first, Image.open(post) as second:
         assert (first.size, second.size) == ((1600, 640), (1080, 1350))
@@ -76,7 +76,7 @@ def test_a_size_that_is_not_understood_is_said_before_anything_is_sent(desk: Des
     page = desk.page
     page.fill("main .line", "abc")
     drop(desk, photographs / "small.jpg")
-    expect(page.locator("main [role=alert]")).to_contain_text("“abc” is not a size")
+    expect(page.locator("main [role=alert]")).to_contain_text("“abc” is not understood")
     assert page.url == desk.site + "/"
 
 

@@ -167,8 +167,8 @@ def test_the_list_of_steps_is_complete(desk: Desk, photographs: Path) -> None:
     assert sentences(desk)[0].startswith("Straightened")
     page.click("ol .value:has-text('400')")
     expect(page.locator("[name=width]")).to_be_visible()
-    page.click("text=Insert before")
-    expect(page.locator("#reading")).to_contain_text("goes before “Cropped")
+    page.click("button:has-text('Insert')")
+    expect(page.locator("#line-form")).to_contain_text("goes before “Cropped")
     desk.type_line("mirror")
     assert [sentence.split()[0] for sentence in sentences(desk)] == ["Straightened", "Mirrored,", "Cropped"]
     page.locator(".step-number").nth(0).click()
@@ -189,6 +189,7 @@ def test_several_values_side_by_side_and_one_is_kept(desk: Desk, photographs: Pa
     at_bench(desk, photographs / "small.jpg")
     page = desk.page
     desk.type_line("straighten 1")
+    page.click("summary:has-text('More')")
     page.click("text=Try several")
     page.fill("[name=values]", "2; 90; 4,5")
     page.click("text=Show them")
@@ -198,6 +199,7 @@ def test_several_values_side_by_side_and_one_is_kept(desk: Desk, photographs: Pa
     desk.accessible()
     after_change(desk, lambda: page.locator("text=Go on with it").last.click())
     assert sentences(desk) == ["Straightened by 4.5°, corners cut away."]
+    page.click("summary:has-text('More')")
     page.click("text=Try several")
     page.locator("text=Keep it apart").first.click()
     expect(page.locator(".notice")).to_contain_text("is a picture of its own")
@@ -221,6 +223,7 @@ def test_steps_go_to_other_pictures_and_a_part_becomes_one(desk: Desk, photograp
     expect(page.locator(".notice")).to_contain_text("Put on 1 picture: upright.png")
     page.click("text=Understood")
     page.click("ol .value")
+    page.click("summary:has-text('More')")
     page.click("text=Make a picture of it")
     expect(page.locator(".notice")).to_contain_text("small, part.jpg")
     page.click("text=Stay here")

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from lucidex.core.errors import NotUnderstoodError, UserError
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.deeds import AddStep, Deed, HangPlace, Obey, Wishes, Write
 from lucidex.core.line.parts import Command
 from lucidex.core.line.reader import Named, Reading, read_line
@@ -17,6 +18,7 @@ from lucidex.services.routines import KeptRoutine, read_routines
 from lucidex.services.workshop import Workshop
 
 OWN_SIZE = "Own size"
+SMALL = Size(60, 60)
 
 
 @dataclass(frozen=True)
@@ -39,6 +41,9 @@ class PlaceDeed:
     def words(self) -> str:
         """What hangs then."""
         said = demand_words(self.demand)
+        plain = self.demand.measure.words()
+        if self.demand.measure.size_for(SMALL).longest <= SMALL.longest and said.startswith(plain):
+            said = f"{plain} px{said.removeprefix(plain)}"  # so few that nobody would think of pixels
         return f"Hangs {self.name}: {said}." if self.name else f"Hangs {said}."
 
 
@@ -201,7 +206,7 @@ def place_named(workshop: Workshop, actor: Actor, name: str) -> Proposal:
 
 
 def with_wishes(demand: PlaceDemand, wishes: Wishes) -> PlaceDemand:
-    """A demand with what was typed over it; under a new ceiling the quality is found again. OutOfRangeError in words."""
+    """A demand with what was typed over it; a new ceiling finds the quality anew. OutOfRangeError in words."""
     typed = wishes.model_dump(mode="json", exclude_none=True)
     found = {"quality": None} if wishes.max_bytes is not None else {}
     return amended(demand, **{**found, **typed})

@@ -1,6 +1,7 @@
 """Runs: many pictures in many places as one list of cells, kept in the database from its listing to its end."""
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -13,10 +14,11 @@ from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_picture, read_pictures
-from lucidex.services.folios import FolioView, folio_of, read_folio
+from lucidex.services.folios import ASKED_AT_ONCE, FolioView, folio_of, read_folio
 from lucidex.services.people import Actor
 from lucidex.services.proof_sheet import ProofCell, columns_of, proof_cell
 from lucidex.services.render_requests import PlacedPicture
+from lucidex.services.results import StoredResult, stored_results
 from lucidex.services.workshop import Workshop
 
 MAX_CELLS = 20_000
@@ -35,6 +37,7 @@ class ListedCell:
     output: OutputId
     listed: ListedFile | None
     trouble: str | None = None
+    key: str = ""  # of its bytes; empty where it cannot be made
 
 
 def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, day: date) -> list[ListedCell]:
@@ -51,8 +54,9 @@ def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, da
         for cell in (proof_cell(workshop, state, column) for column in columns_of(folio.places)):
             if not cell.is_made:
                 continue
-            trouble = None if cell.placed else cell.trouble
-            open_cells.append(ListedCell(picture.id, cell.place.id, state.snapshot_id, cell.output, None, trouble))
+            trouble, key = (None, cell.placed.rendering.key) if cell.placed else (cell.trouble, "")
+            seat = (picture.id, cell.place.id, state.snapshot_id, cell.output)
+            open_cells.append(ListedCell(*seat, None, trouble, key))
             if cell.placed is not None:
                 namings.append(naming_of(folio, number, day, cell, cell.placed))
     if len(open_cells) > MAX_CELLS:
@@ -100,8 +104,35 @@ def begin_run(workshop: Workshop, actor: Actor, folio_id: int, pattern: str) -> 
         run = Run(folio_id=folio.id, person_id=actor.id, pattern=pattern, state=RunState.RUNNING)
         session.add(run)
         session.flush()
-        session.add_all(_row(run.id, seat, cell) for seat, cell in enumerate(cells))
+        # what is there already is finished at once: only what changed is worked on
+        known = _known(session, workshop, cells)
+        session.add_all(_row(run.id, seat, cell, known.get(cell.key)) for seat, cell in enumerate(cells))
+        if all(cell.trouble or cell.key in known for cell in cells):
+            run.state, run.ended_at = RunState.FINISHED, now()
         return run.id
+
+
+def _known(session: Session, workshop: Workshop, cells: Sequence[ListedCell]) -> dict[str, StoredResult]:
+    """The files of some cells that are in the store already, by their keys."""
+    keys = [cell.key for cell in cells if cell.key]
+    known: dict[str, StoredResult] = {}
+    for start in range(0, len(keys), ASKED_AT_ONCE):
+        known |= stored_results(session, workshop.results, keys[start : start + ASKED_AT_ONCE])
+    return known
+
+
+def changed_since(workshop: Workshop, actor: Actor, run_id: int) -> int:
+    """How many files the folio has by now that a run has not made, or made otherwise."""
+    with workshop.database.begin() as session:
+        run = run_of(session, actor, run_id)
+        folio_id, pattern = run.folio_id, run.pattern
+    cells = list_cells(workshop, actor, folio_id, pattern, today())
+    with workshop.database.begin() as session:
+        made = select(Cell.picture_id, Cell.output, Cell.blob_sha256).where(Cell.run_id == run_id)
+        blobs = {(picture, output): blob for picture, output, blob in session.execute(made)}
+        known = _known(session, workshop, cells)
+    seen = ((cell, known.get(cell.key)) for cell in cells if not cell.trouble)
+    return sum(file is None or blobs.get((cell.picture_id, cell.output)) != file.blob_sha256 for cell, file in seen)
 
 
 def _makes(session: Session, run_id: int) -> list[tuple[int, int, str, str | None]]:
@@ -115,7 +146,8 @@ def _made(cell: ListedCell) -> tuple[int, int, str, str | None]:
     return cell.picture_id, cell.snapshot_id, cell.output, cell.listed.path if cell.listed else None
 
 
-def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
+def _row(run_id: int, seat: int, cell: ListedCell, known: StoredResult | None) -> Cell:
+    state = CellState.DONE if known else CellState.FAILED if cell.trouble else CellState.WAITING
     return Cell(
         run_id=run_id,
         seat=seat,
@@ -124,8 +156,11 @@ def _row(run_id: int, seat: int, cell: ListedCell) -> Cell:
         snapshot_id=cell.snapshot_id,
         output=cell.output,
         path=cell.listed.path if cell.listed else f"unnamed-{seat}",
-        state=CellState.FAILED if cell.trouble else CellState.WAITING,
+        state=state,
         message=cell.trouble,
+        blob_sha256=known.blob_sha256 if known else None,
+        byte_count=known.byte_count if known else None,
+        ended_at=now() if known else None,
     )
 
 

@@ -18,6 +18,7 @@ from lucidex.web.templating import page, partial
 
 log = logging.getLogger("lucidex")
 RETRY_AFTER_S = "5"
+ORDINARY = 422
 GONE = 499  # nobody reads it: whoever asked has closed the connection
 
 _STATUS: dict[type[errors.UserError], tuple[int, str]] = {
@@ -65,7 +66,9 @@ def answer(request: Request, status: int, title: str, sentence: str) -> Response
         return JSONResponse(body, status, headers, media_type="application/problem+json")
     if request.headers.get("hx-request") == "true":
         notice = partial(request, "parts/notice.html", status=status, title=title, sentence=sentence)
-        notice.status_code = status
+        # an ordinary refusal is an answer, not a failure of the page: browsers list others as errors of its script
+        notice.status_code = 200 if status == ORDINARY else status
+        notice.headers["X-Refused"] = str(status)
         notice.headers["HX-Retarget"] = "#notice"
         notice.headers["HX-Reswap"] = "innerHTML"
         return notice

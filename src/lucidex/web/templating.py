@@ -8,6 +8,7 @@ from urllib.parse import urlencode
 
 from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.keys import appearance_key
@@ -23,8 +24,14 @@ from lucidex.web.static_files import ADDRESS, STATIC
 HERE = Path(__file__).parent
 
 
-def _day(moment: datetime) -> str:
-    return f"{moment.day} {moment:%B %Y, %H:%M} UTC"
+def _day(moment: datetime) -> Markup:
+    """A moment of the records, which are in UTC; the page's script says it in the zone of whoever looks.
+
+    >>> _day(datetime(2026, 11, 26, 9, 37))
+    Markup('<time datetime="2026-11-26T09:37:00Z" data-utc>26 November 2026, 09:37 UTC</time>')
+    """
+    words = f"{moment.day} {moment:%B %Y, %H:%M} UTC"
+    return Markup('<time datetime="{}Z" data-utc>{}</time>').format(f"{moment:%Y-%m-%dT%H:%M:%S}", words)
 
 
 def _browser(message: str) -> str:

@@ -41,6 +41,7 @@ class TwoToneStep(EffectStep, FindingStep):
     """Pure ink on pure paper."""
 
     kind: Literal["two_tone"] = "two_tone"
+    revision: ClassVar[int] = 2
     heading: ClassVar[Heading | None] = Heading.PAPER
     preview_class: ClassVar[PreviewClass] = PreviewClass.FINISHED
     against: Measured = Field(Measured.NEARBY, description="Nearby paper evens out grey and uneven light.")

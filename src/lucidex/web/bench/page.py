@@ -53,7 +53,7 @@ def reading(at: Bench, line: Annotated[str, Query(max_length=10 * MAX_TYPED)] = 
     read = (
         understood(at.app.workshop, at.actor, line, chosen.name if chosen else "") if line.strip() else Understood()
     )
-    return partial(at.request, "bench/reading.html", read=read, chosen=chosen, insert=before)
+    return partial(at.request, "bench/reading.html", line=line, read=read, chosen=chosen, insert=before)
 
 
 @router.post("/pictures/{picture_id}/line")

@@ -52,6 +52,7 @@ class ReadSize(BaseModel):
     """A typed size, understood."""
 
     words: str = Field(description="What will hang, in a few words")
+    said: str = Field(description="The whole of what was shown, to be sent along with the first picture")
 
 
 @router.get("/start/size")
@@ -62,7 +63,9 @@ def read_size(
     said: Annotated[str, Query(max_length=4_000)] = "",
 ) -> ReadSize:
     """Whether a typed size is understood, before anything is dropped."""
-    return ReadSize(words=understood(app.workshop, actor, text).only("places").chosen(said).words)
+    proposal = understood(app.workshop, actor, text).only("places").chosen(said)
+    words = " · ".join(deed.words.removeprefix("Hangs ").removesuffix(".") for deed in proposal.places)
+    return ReadSize(words=words, said=proposal.words)
 
 
 @router.get("/start/reading")
@@ -71,7 +74,7 @@ def reading(
 ) -> HTMLResponse:
     """What a line means before a picture is there: the places that will hang."""
     read = understood(app.workshop, actor, line).only("places") if line.strip() else Understood()
-    return partial(request, "parts/readings.html", read=read)
+    return partial(request, "parts/readings.html", line=line, read=read)
 
 
 @router.post("/start/pictures")

@@ -81,7 +81,8 @@ def _foot(request: Request, app: AppContext, actor: SignedIn, run_id: int) -> HT
 def foot_of(app: AppContext, actor: SignedIn, run: runs.Progress) -> dict[str, Any]:
     """What the foot says of a run."""
     failed = runs.read_failed(app.workshop, actor, run.run_id) if run.failed else []
-    return {"run": run, "failed": failed, "folio_id": run.folio_id, "total": run.total}
+    changed = 0 if run.is_open else runs.changed_since(app.workshop, actor, run.run_id)
+    return {"run": run, "failed": failed, "folio_id": run.folio_id, "total": run.total, "changed": changed}
 
 
 @router.get("/runs/{run_id}/events")

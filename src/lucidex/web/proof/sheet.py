@@ -209,7 +209,7 @@ def reading(
     """What a line on the sheet would do, before Enter: steps for the selected pictures, or places for all."""
     read_folio(app.workshop, actor, folio_id)
     read = understood(app.workshop, actor, line).only(of) if line.strip() else Understood()
-    return partial(request, "parts/readings.html", read=read)
+    return partial(request, "parts/readings.html", line=line, read=read)
 
 
 @router.post("/folios/{folio_id}/proof/place")

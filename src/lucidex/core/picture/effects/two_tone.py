@@ -18,6 +18,7 @@ from lucidex.core.source.pyramid import AnyPixels
 
 PAPER_RADIUS = 0.04  # of the unit: wider than any stroke of ink
 COARSE = 6.0  # pixels: the radius at which the paper is looked for, on a reduced copy
+EDGE, SPECK = 3, 3  # pixels: how far a soft edge reaches, and how many together are ink
 DARKEST_PAPER = 40.0  # code values: what is darker is no paper
 
 
@@ -36,8 +37,9 @@ class TwoTone(Effect):
     seat: ClassVar[int] = 3
 
     def reach(self, unit: float) -> int:
-        """Where the paper is looked for: the maximum, and its softening."""
-        return int(4 * PAPER_RADIUS * unit) + 8 if self.is_adaptive else 0
+        """Where the paper is looked for, the maximum and its softening; and where ink is looked for beside an edge."""
+        edge = EDGE + 1 if self.softness else 0
+        return edge + (int(4 * PAPER_RADIUS * unit) + 8 if self.is_adaptive else 0)
 
     def on(self, pixels: Bytes, view: View) -> Bytes:
         """Three bands on white paper, four on clear; what was clear is paper."""
@@ -48,6 +50,8 @@ class TwoTone(Effect):
         joined: AnyPixels
         half = max(self.softness / 2, 1e-6)
         cover = np.clip((darkness - self.threshold + half) / (2 * half), 0, 1)[..., None]
+        if self.softness:
+            cover *= _beside_ink(darkness > self.threshold)[..., None]
         if self.is_clear:
             colour = np.broadcast_to(np.array(self.ink, np.float32), (*darkness.shape, 3))
             joined = np.concatenate([np.where(cover > 0, colour, 0), 255 * cover], axis=-1)
@@ -55,6 +59,17 @@ class TwoTone(Effect):
             joined = (255 + cover * (np.array(self.ink, np.float32) - 255)).astype(np.float32)
         toned: Bytes = np.rint(joined).astype(np.uint8)
         return toned
+
+
+def _beside_ink(is_ink: npt.NDArray[np.bool_]) -> Floats32:
+    """1 at ink and within an edge of it, else 0: what is half ink far from any ink is the grain of the paper.
+
+    A speck counts as ink where at least two pixels about it do too, so that a grain by itself is none.
+    """
+    neighbours = cv2.boxFilter(is_ink.astype(np.float32), -1, (3, 3), normalize=False, borderType=cv2.BORDER_REPLICATE)
+    core = (is_ink & (neighbours >= SPECK)).astype(np.uint8)
+    beside: Floats32 = cv2.dilate(core, np.ones((2 * EDGE + 1, 2 * EDGE + 1), np.uint8)).astype(np.float32)
+    return beside
 
 
 def ink_in(pixels: Bytes, paper_radius: float | None) -> Floats32:

@@ -1,13 +1,14 @@
 // Pictures on their way in: typed sizes, chosen and dropped files, progress, and where to go on.
 // Sends each file as one request, two at a time once the first is taken and has made the folio; a refused file is
 // said and does not stop the others.
+import { empty, partsOf } from "./readings.js";
 import { csrf } from "./requests.js";
 
 const MOST_BYTES = 200_000_000;
 const AT_ONCE = 2;
 
 /**
- * @typedef {{number: number, name: string, state: string, busy: boolean, progressStyle: object,
+ * @typedef {{number: number, name: string, state: string, busy: boolean, sending: boolean, waiting: boolean, progressStyle: object,
  *   trouble: string, notes: string, image: string, file: File, request: XMLHttpRequest | null}} Arriving
  * @typedef {{picture_id: number, folio_id: number, notes: string[]}} Taken
  */
@@ -16,11 +17,13 @@ const AT_ONCE = 2;
 export function registerArrivals(Alpine) {
   Alpine.data("arrivals", () => ({
     /** @type {Arriving[]} */ files: [],
-    /** @type {{text: string, words: string, removeWords: string}[]} */ sizes: [],
+    /** @type {{text: string, said: string, words: string, removeWords: string}[]} */ sizes: [],
     sizeTrouble: "",
     typed: "",
+    said: "",
     /** @type {Promise<boolean>} */ adding: Promise.resolve(true),
     busy: false,
+    going: false,
     stopped: false,
     address: "",
     /** @type {Taken[]} */ taken: [],
@@ -29,11 +32,12 @@ export function registerArrivals(Alpine) {
     get noSizes() { return this.sizes.length === 0; },
     get busyOrTroubled() { return this.files.length > 0; },
     get failed() { return this.files.filter((file) => file.trouble).length; },
-    get goOnAddress() { return !this.busy && this.taken.length ? this.nextAddress() : ""; },
+    get goOnAddress() { return !this.busy && !this.going && this.taken.length ? this.nextAddress() : ""; },
     get canDismiss() { return !this.busy && this.taken.length === 0; },
     get summary() {
       const arrived = `${this.taken.length} of ${this.files.length} arrived`;
       if (this.busy) return arrived;
+      if (this.going) return "Opening …";
       return this.failed ? `${arrived}, ${this.failed} not taken.` : arrived;
     },
 
@@ -57,13 +61,19 @@ export function registerArrivals(Alpine) {
       },
     },
     sizeForm: {
-      /** @this {any} */
-      async "@submit.prevent"() { await this.addSize(); },
+      /** @this {any} @param {SubmitEvent} event */
+      async "@submit.prevent"(event) {
+        // a reading that was clicked, or the one that is marked
+        const clicked = /** @type {HTMLButtonElement | null} */ (event.submitter);
+        if (clicked?.name === "said") this.said = clicked.value;
+        await this.addSize();
+      },
     },
     sizeInput: {
       /** @this {any} @param {Event} event */
       "@input"(event) {
         this.typed = /** @type {HTMLInputElement} */ (event.target).value;
+        this.said = "";
         this.sizeTrouble = "";
       },
     },
@@ -71,29 +81,32 @@ export function registerArrivals(Alpine) {
     /** One typed size after the other, so that dropped files never overtake one. @returns {Promise<boolean>} */
     addSize() {
       const text = this.typed.trim();
+      const marked = partsOf(document.getElementById("start-line"))?.said?.value ?? "";
+      const said = this.said || marked;
       this.typed = "";
-      this.adding = this.adding.then(() => (text ? this.understand(text) : !this.sizeTrouble));
+      this.said = "";
+      this.adding = this.adding.then(() => (text ? this.understand(text, said) : !this.sizeTrouble));
       return this.adding;
     },
 
-    /** @param {string} text @returns {Promise<boolean>} */
-    async understand(text) {
-      const answer = await fetch(`/start/size?${new URLSearchParams({ text })}`, { headers: { Accept: "application/json" } });
-      const said = await answer.json();
-      this.sizeTrouble = answer.ok ? "" : said.detail;
+    /** @param {string} text @param {string} said @returns {Promise<boolean>} */
+    async understand(text, said) {
+      const answer = await fetch(`/start/size?${new URLSearchParams({ text, said })}`, { headers: { Accept: "application/json" } });
+      const read = await answer.json();
+      this.sizeTrouble = answer.ok ? "" : read.detail;
       if (!answer.ok) return false;
-      if (!this.sizes.some((size) => size.words === said.words)) {
-        this.sizes.push({ text, words: said.words, removeWords: `Remove ${said.words}` });
+      if (!this.sizes.some((size) => size.words === read.words)) {
+        this.sizes.push({ text, said: read.said, words: read.words, removeWords: `Remove ${read.words}` });
       }
-      const input = /** @type {HTMLInputElement | null} */ (/** @type {any} */ (this).$root.querySelector(".line"));
-      if (input && input.value.trim() === text) input.value = "";
+      const input = /** @type {HTMLInputElement | null} */ (document.getElementById("start-line"));
+      if (input && input.value.trim() === text) empty(input);
       return true;
     },
 
     /** @param {Event} event */
     dropSize(event) {
       const text = /** @type {HTMLElement} */ (event.currentTarget).dataset.size;
-      this.sizes = this.sizes.filter((size) => size.text !== text);
+      this.sizes = this.sizes.filter((size) => size.words !== text);
     },
 
     /** @param {File[]} files */
@@ -102,7 +115,7 @@ export function registerArrivals(Alpine) {
       // a size that was typed but not added yet counts too; one that is not understood is said first
       if (!(await this.addSize())) return;
       this.files = files.map((file, number) => ({
-        number, name: file.name, state: "waiting", busy: false, progressStyle: {}, trouble: "", notes: "", image: "", file, request: null,
+        number, name: file.name, state: "waiting", busy: false, sending: false, waiting: false, progressStyle: {}, trouble: "", notes: "", image: "", file, request: null,
       }));
       this.taken = [];
       this.busy = true;
@@ -115,7 +128,10 @@ export function registerArrivals(Alpine) {
       await Promise.all(Array.from({ length: AT_ONCE }, sendNext));
       this.busy = false;
       const quiet = this.files.every((file) => !file.trouble && !file.notes);
-      if (this.taken.length && quiet && !this.stopped) location.assign(this.nextAddress());
+      if (this.taken.length && quiet && !this.stopped) {
+        this.going = true;
+        location.assign(this.nextAddress());
+      }
     },
 
     stop() {
@@ -155,8 +171,8 @@ export function registerArrivals(Alpine) {
         request.onload = () => this.answered(file, request);
         request.onerror = () => { file.trouble = `“${file.name}” was not taken. The product does not answer.`; file.state = "not taken"; };
         request.onabort = () => { file.state = "stopped"; };
-        request.onloadend = () => { file.busy = false; file.request = null; done(); };
-        file.busy = true;
+        request.onloadend = () => { file.busy = file.sending = file.waiting = false; file.request = null; done(); };
+        file.busy = file.waiting = true;
         request.send(file.file);
       });
     },
@@ -168,7 +184,10 @@ export function registerArrivals(Alpine) {
       if (first) query.append("first", String(first.picture_id));
       if (first) query.append("number", String(number));
       if (first) return `/folios/${first.folio_id}/pictures?${query}`;
-      for (const size of this.sizes) query.append("size", size.text);
+      for (const size of this.sizes) {
+        query.append("size", size.text);
+        query.append("said", size.said);
+      }
       return `${this.address}?${query}`;
     },
 
@@ -176,6 +195,8 @@ export function registerArrivals(Alpine) {
     show(file, share) {
       file.progressStyle = { transform: `scaleX(${share})` };
       file.state = share < 1 ? `${Math.round(100 * share)} %` : "being read";
+      file.sending = share < 1;
+      file.waiting = share >= 1;
     },
 
     /** @param {Arriving} file @param {XMLHttpRequest} request */

@@ -14,12 +14,14 @@ import { guardRequests } from "./requests.js";
 import { listenToPointer } from "./sampling.js";
 import { startProof } from "./proof.js";
 import { startStage } from "./stage.js";
+import { sayTimes } from "./times.js";
 
 document.addEventListener("alpine:init", () => {
   registerArrivals(window.Alpine);
   registerLine(window.Alpine);
 });
 guardRequests();
+sayTimes();
 startFolding();
 listenToLines();
 startStage();

@@ -1,6 +1,7 @@
 // The proof sheet: rows are selected, cells are framed by mouse and keys, and a run is followed. Emits requests for the
 // cells that changed.
 
+const FOOT_PAUSE_MS = 250;
 const STEP = 0.04; // of the window, for each press of an arrow key; with Shift four times as far
 const PAUSE_MS = 350;
 const CLOSER = 1.08;
@@ -27,8 +28,10 @@ export function startProof() {
       const line = /** @type {HTMLInputElement | null} */ (document.getElementById("selected-line"));
       if (line) line.value = "";
       refreshCells();
+      refreshFoot();
     });
     document.addEventListener("row-changed", (event) => refreshRow(document.querySelector(`[data-row="${/** @type {CustomEvent} */ (event).detail.picture}"]`)));
+    document.addEventListener("row-changed", refreshFoot);
     document.addEventListener("htmx:after:swap", () => {
       // rows that have just come keep being selected
       for (const box of boxes()) box.checked = selected.has(box.value);
@@ -135,6 +138,7 @@ const isFlagged = (/** @type {Element} */ cell) => cell.querySelector(".proof-fa
 /** @param {Element} cell @param {string} what @param {Record<string, number>} values */
 async function post(cell, what, values) {
   await window.htmx.ajax("POST", `${cell.getAttribute("data-cell")}/${what}`, { source: cell, target: cell, swap: "innerHTML", values });
+  refreshFoot();
 }
 
 /** What a cell shows is pulled about by the mouse. @param {PointerEvent} start */
@@ -188,8 +192,20 @@ function tell(progress) {
   if (progress.state === run.dataset.runState) return;
   stream?.close();
   // another state has other buttons
-  void window.htmx.ajax("GET", `/runs/${run.dataset.run}/foot`, { target: "#run", swap: "innerHTML" });
+  refreshFoot();
 }
+
+/** What the foot says of the finished files, once something was changed. */
+function refreshFoot() {
+  clearTimeout(footTimer);
+  footTimer = window.setTimeout(() => {
+    const run = /** @type {HTMLElement | null} */ (document.querySelector("[data-run]"));
+    if (run) void window.htmx.ajax("GET", `/runs/${run.dataset.run}/foot`, { target: "#run", swap: "innerHTML" });
+  }, FOOT_PAUSE_MS);
+}
+
+/** @type {number | undefined} */
+let footTimer;
 
 /** @param {Element} run @param {string} selector @param {string} words */
 function put(run, selector, words) {

@@ -5,6 +5,9 @@
 
 const options = (/** @type {HTMLElement} */ seat) => /** @type {HTMLButtonElement[]} */ ([...seat.querySelectorAll("[role=option]")]);
 
+/** Whether what is shown answers what is typed by now. @param {Parts} parts */
+const answers = ({ line, seat }) => seat.querySelector("[data-for]")?.getAttribute("data-for") === line.value;
+
 export function listenToLines() {
   document.addEventListener("input", (event) => {
     const parts = partsOf(event.target);
@@ -22,12 +25,16 @@ export function listenToLines() {
       choose(parts, 0);
     } else if (event.key === "Escape" && parts.seat.childElementCount) {
       parts.seat.replaceChildren();
+      choose(parts, -1);
     }
   });
   const settle = () => {
     for (const line of document.querySelectorAll("[data-reads]")) {
       const parts = partsOf(line);
-      if (parts) choose(parts, chosen(parts.seat));
+      if (!parts) continue;
+      // an answer that comes after the line was done or emptied
+      if (!parts.line.value) parts.seat.replaceChildren();
+      choose(parts, chosen(parts.seat));
     }
   };
   document.addEventListener("htmx:after:swap", settle);
@@ -42,7 +49,7 @@ export function empty(line) {
   if (!parts) return;
   parts.line.value = "";
   parts.seat.replaceChildren();
-  if (parts.said) parts.said.value = "";
+  choose(parts, -1);
 }
 
 /** The line, the seat of its readings, and the field that says which one was shown. @param {EventTarget | null} of @returns {Parts | null} */
@@ -59,8 +66,8 @@ function chosen(seat) {
 }
 
 /** @param {Parts} parts @param {number} index */
-function choose({ line, seat, said }, index) {
-  const all = options(seat);
+function choose(parts, index) {
+  const { line, seat, said } = parts, all = answers(parts) ? options(parts.seat) : [];
   const held = all.length ? Math.min(Math.max(index, -1), all.length - 1) : -1;
   all.forEach((option, number) => {
     option.setAttribute("aria-selected", String(number === held));
