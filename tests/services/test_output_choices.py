@@ -133,7 +133,7 @@ def test_a_weight_that_cannot_be_kept_is_accepted_for_one_picture(
 def test_a_place_without_a_size_of_its_own_is_not_made_smaller(
     workshop: Workshop, actor: Actor, folio_id: int
 ) -> None:
-    place = hang_place(workshop, actor, folio_id, read_demand("50 %").demand())
+    place = hang_place(workshop, actor, folio_id, read_demand("place 16:9").demand())
     pictures, _ = ids(workshop, actor, folio_id)
     with pytest.raises(OutOfRangeError):
         output_choices.smaller(workshop, find_cell(workshop, actor, pictures[0], OutputId.of(str(place.id))), 50)

@@ -254,3 +254,17 @@ def test_a_ceiling_leaves_room_for_texts(workshop: Workshop, renderer: Renderer,
     rendering = placed(workshop, state, "310x190 as jpeg under 12 kB").rendering
     done = renderer.render_file(rendering.carrying(Texts(caption="word " * 700)))
     assert done.byte_count <= 12_000
+
+
+def test_how_close_a_searched_file_looks_is_known(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    searched = placed(workshop, state, "310x190 as jpeg under 3 kB").rendering
+    renderer.render_file(searched)
+    statistics = renderer.known([searched])[searched.key].statistics
+    assert statistics is not None
+    assert statistics.likeness is not None
+    assert 0 < statistics.likeness < 100
+    chosen = renderer.render_file(placed(workshop, state, "310x190 as jpeg quality 40").rendering)
+    assert chosen.statistics is not None
+    assert chosen.statistics.likeness is None, "a quality that somebody chose is not judged"

@@ -18,12 +18,14 @@ from lucidex.core.line.places import read_demand
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.steps.tone import Exposure
+from lucidex.core.steps.turn import Direction, Turn
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.models import Cell, CellState, Picture, Result, Run, RunState, now
 from lucidex.services import documents, edits, runs, worker
 from lucidex.services.archives import archive
-from lucidex.services.documents import change, read_picture
+from lucidex.services.documents import change, read_picture, undo
+from lucidex.services.folios import read_folio
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_place
@@ -358,3 +360,28 @@ def test_a_state_that_was_rolled_back_is_not_remembered(
     change(workshop, actor, taken.picture_id, 1, "kept", edits.add_step(Exposure(stops=-1)))
     steps = read_picture(workshop, actor, taken.picture_id).document.steps
     assert [entry.step for entry in steps] == [Exposure(stops=-1)]
+
+
+def test_what_changed_since_a_run_is_counted_and_only_that_is_made(
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
+) -> None:
+    """Stale files are never taken for the present ones: after a change of a picture, of a place, and back again."""
+    first = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    worked_off(workshop, renderer)
+    total = runs.read_progress(workshop, actor, first).done
+    assert total > 0
+    assert runs.changed_since(workshop, actor, first) == 0
+    picture = read_folio(workshop, actor, folio).pictures[0].id
+    places = len(read_folio(workshop, actor, folio).places)
+    state = read_picture(workshop, actor, picture)
+    turned = change(workshop, actor, picture, state.version, "Turned", edits.add_step(Turn(direction=Direction.LEFT)))
+    assert runs.changed_since(workshop, actor, first) == places
+    second = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    assert runs.read_progress(workshop, actor, second).done == total - places, "what is there is finished at once"
+    worked_off(workshop, renderer)
+    assert runs.changed_since(workshop, actor, second) == 0
+    assert runs.changed_since(workshop, actor, first) == places
+    undo(workshop, actor, picture, turned.version)
+    third = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    progress = runs.read_progress(workshop, actor, third)
+    assert (progress.done, progress.state) == (total, RunState.FINISHED)

@@ -39,7 +39,7 @@ def test_a_typed_size_can_change_the_chosen_place(work: Work) -> None:
 @pytest.mark.parametrize("line", ["0x0", "-1", "1e9", "abc", "40000x40000", "crop 0x5", "", "🌿", "x" * 3_000])
 def test_bad_lines_are_said_in_the_page(work: Work, line: str) -> None:
     answer = work.visitor.post(f"/pictures/{work.picture_id}/line", {"line": line})
-    assert answer.status_code == 422
+    assert (answer.status_code, answer.headers["x-refused"]) == (200, "422"), "an answer, no failure of the page"
     assert answer.headers["hx-retarget"] == "#notice"
     assert 'class="notice"' in answer.text
     reading = work.visitor.client.get(f"/pictures/{work.picture_id}/reading", params={"line": line})

@@ -245,7 +245,7 @@ class OwnPlace(Base):
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
 
-    `busy_share` and `fineness` say how they look (`core.proof.statistics`).
+    `busy_share`, `fineness` and `likeness` say how they look (`core.proof.statistics`).
     """
 
     __tablename__ = "result"
@@ -263,6 +263,7 @@ class Result(Base):
     byte_count: Mapped[int | None]
     busy_share: Mapped[float | None] = mapped_column(DOUBLE)
     fineness: Mapped[float | None] = mapped_column(DOUBLE)
+    likeness: Mapped[float | None] = mapped_column(DOUBLE)
     created_at: Mapped[datetime] = mapped_column(default=now)
     used_at: Mapped[datetime] = mapped_column(default=now)
 

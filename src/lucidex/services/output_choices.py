@@ -19,7 +19,7 @@ from lucidex.services.proof_sheet import ProofCell
 from lucidex.services.render_requests import PlacedPicture, in_place
 from lucidex.services.workshop import Workshop
 
-SMALLER_PERCENTS = (75, 50)
+SMALLER_PERCENTS = (75, 50, 35)
 
 
 class Scope(StrEnum):

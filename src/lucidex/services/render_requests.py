@@ -16,6 +16,7 @@ from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
+from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.proof.warnings import Case, Flag, flags
 from lucidex.core.render import Plan, plan
 from lucidex.core.source.key import SourceKey
@@ -110,9 +111,9 @@ class PlacedPicture:
         """What deserves a look before the file is made."""
         return flags(self.case)
 
-    def flags_at(self, byte_count: int) -> tuple[Flag, ...]:
-        """The same, once the weight is known."""
-        return flags(replace(self.case, byte_count=byte_count))
+    def flags_at(self, byte_count: int, statistics: PixelStatistics | None = None) -> tuple[Flag, ...]:
+        """The same, once the file is known."""
+        return flags(replace(self.case, byte_count=byte_count, statistics=statistics))
 
 
 def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: PlaceDemand) -> PlacedPicture:

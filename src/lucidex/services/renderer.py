@@ -13,6 +13,7 @@ import pyvips
 from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, PNG, Encoding, encode, jpeg
+from lucidex.core.encode.likeness import likeness_of_patches
 from lucidex.core.errors import UnavailableError, UnforeseenError, UserError
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Point, Size
@@ -245,7 +246,8 @@ class Renderer:
     def _compute(self, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         """The encoded bytes of what is asked for, and how it looks."""
         image = self._drawn(rendering)
-        return _encoded(image, rendering), statistics_of(image.numpy())
+        content, pixels = _encoded(image, rendering), image.numpy()
+        return content, replace(statistics_of(pixels), likeness=_likeness(content, pixels, rendering))
 
     def _drawn(self, rendering: RenderRequest) -> pyvips.Image:
         key = rendering.pixels_key
@@ -301,6 +303,19 @@ class Renderer:
         encoded = self.render_file(rendering.unstamped())
         content = stamped(self._workshop.results.read(encoded.blob_sha256), rendering.format, rendering.texts)
         return StoredResult(self._workshop.results.put(content), len(content), rendering.key, encoded.statistics)
+
+
+def _likeness(content: bytes, pixels: AnyPixels, rendering: RenderRequest) -> float | None:
+    """How close a file looks to what it was made of, where its quality was searched for a ceiling."""
+    if rendering.encoding.max_bytes is None or rendering.encoding.quality is None:
+        return None
+    ground = list(rendering.encoding.ground)
+    before, after = pyvips.Image.new_from_array(pixels), pyvips.Image.new_from_buffer(content, "")
+    flat = [
+        one.flatten(background=ground) if one.hasalpha() else one
+        for one in (before.copy(interpretation="srgb"), after)
+    ]
+    return likeness_of_patches(flat[0].numpy(), flat[1].numpy())
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:

@@ -9,7 +9,9 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from lucidex.core.encode.likeness import likeness_words
 from lucidex.core.proof.statistics import PixelStatistics
+from lucidex.core.units import format_weight
 from lucidex.records.database import database_clock, from_now
 from lucidex.records.models import Result, now
 from lucidex.records.store import FileStore
@@ -27,6 +29,13 @@ class StoredResult:
     byte_count: int
     key: str
     statistics: PixelStatistics | None = None
+
+
+def result_words(result: StoredResult) -> str:
+    """What a file weighs, and where its quality was searched, how close it looks: `178 kB, looks the same`."""
+    likeness = result.statistics.likeness if result.statistics else None
+    weight = format_weight(result.byte_count)
+    return weight if likeness is None else f"{weight}, {likeness_words(likeness)}"
 
 
 OnStored = Callable[[Session, StoredResult], None]
@@ -55,7 +64,7 @@ def _of_row(store: FileStore, row: Result) -> StoredResult | None:
             return None
     except FileNotFoundError:
         return None
-    statistics = None if row.busy_share is None else PixelStatistics(row.busy_share, row.fineness)
+    statistics = None if row.busy_share is None else PixelStatistics(row.busy_share, row.fineness, row.likeness)
     return StoredResult(row.blob_sha256, row.byte_count or 0, row.key_sha256, statistics)
 
 

@@ -11,6 +11,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
+from lucidex.core.encode.likeness import likeness_words
 from lucidex.core.keys import appearance_key
 from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
@@ -78,6 +79,7 @@ environment.filters |= {
 environment.globals |= {
     "preview_key": preview_key,
     "logo_name": lambda sha256: appearance_key(SourceKey.of_file(sha256), ()),
+    "likeness_words": likeness_words,
     "query": _query,
     "asked_query": _asked_query,
     "assets": ADDRESS,

@@ -37,6 +37,42 @@ def likeness(reference: npt.NDArray[np.uint8], other: npt.NDArray[np.uint8]) -> 
     return 100 * max(0.0, float(np.mean(found)))
 
 
+PATCH, PATCHES_A_SIDE = 192, 4  # pixels; and how many patches stand for a picture that is larger than all of them
+WORDS = ((98.5, "looks the same"), (96.5, "slight difference"), (94.0, "visible difference"), (0.0, "poor"))
+POOR_BELOW = 96.5
+
+
+def likeness_of_patches(reference: npt.NDArray[np.uint8], other: npt.NDArray[np.uint8]) -> float:
+    """The likeness of two height × width × 3 arrays at their own pixels, by at most 16 patches spread over them.
+
+    So large files are compared in the time of small ones. Raises ValueError where their shapes differ.
+    """
+    if reference.shape != other.shape:
+        raise ValueError(f"pictures of {reference.shape} and {other.shape} cannot be compared")
+    spots = [(top, left) for top in _starts(reference.shape[0]) for left in _starts(reference.shape[1])]
+    found = [
+        likeness(reference[top : top + PATCH, left : left + PATCH], other[top : top + PATCH, left : left + PATCH])
+        for top, left in spots
+    ]
+    return float(np.mean(found))
+
+
+def likeness_words(value: float) -> str:
+    """A likeness in words. The borders were set by looking at JPEGs of the demo photographs at 1 600 pixels: from
+    quality 75 on they have 98.5 and more, at 30 still 96.5, at 20 some 95, at 10 below 94.
+
+    >>> likeness_words(99.1), likeness_words(95.0)
+    ('looks the same', 'visible difference')
+    """
+    return next(words for least, words in WORDS if value >= least)
+
+
+def _starts(side: int) -> list[int]:
+    """Where patches begin along a side: one where it is short, else spread evenly from edge to edge."""
+    count = min(PATCHES_A_SIDE, max(1, side // PATCH))
+    return [0] if count == 1 else [round(i * (side - PATCH) / (count - 1)) for i in range(count)]
+
+
 def _channels(pixels: npt.NDArray[np.uint8]) -> list[Floats]:
     return list(cv2.split(cv2.cvtColor(pixels, cv2.COLOR_RGB2YCrCb).astype(np.float32)))
 

@@ -25,11 +25,13 @@ class PixelStatistics:
 
     `busy_share` is the share of blocks of 16 × 16 pixels with something in them, or apart from the rest, 0 to 1.
     `fineness` is how strong the finest detail is beside the detail of twice its size; a soft picture has little of
-    the finest. It is None where there is too little detail to tell.
+    the finest. It is None where there is too little detail to tell. `likeness` to the pixels before they were
+    encoded, 0 to 100 (`encode.likeness`), is known where the quality was searched for a ceiling.
     """
 
     busy_share: float
     fineness: float | None
+    likeness: float | None = None
 
 
 def statistics_of(pixels: AnyPixels) -> PixelStatistics:

@@ -109,7 +109,7 @@ def _file(app: AppContext, placed: render_requests.PlacedPicture, texts: Texts) 
         "X-Result-Height": str(placed.size.height),
         "X-Result-Bytes": str(result.byte_count),
         "X-Result-Key": result.key,
-        "X-Result-Flags": ", ".join(flag.kind for flag in placed.flags_at(result.byte_count)),
+        "X-Result-Flags": ", ".join(flag.kind for flag in placed.flags_at(result.byte_count, result.statistics)),
     }
     media_type = placed.rendering.format.output.media_type
     return stored_file(app.workshop.results, result.blob_sha256, media_type, placed.file_name, headers)

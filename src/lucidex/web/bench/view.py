@@ -68,7 +68,11 @@ class PlaceView:
         """Whether something about it deserves a look."""
         if self.placed is None or self.has_moved:
             return True
-        return bool(self.placed.flags if self.result is None else self.placed.flags_at(self.result.byte_count))
+        return bool(
+            self.placed.flags
+            if self.result is None
+            else self.placed.flags_at(self.result.byte_count, self.result.statistics)
+        )
 
     @property
     def size(self) -> Size:

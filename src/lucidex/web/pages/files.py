@@ -9,12 +9,12 @@ from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.units import format_weight
 from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note_alone
 from lucidex.services.picture_archive import archive_of_picture
 from lucidex.services.places import demand_of, find_place
 from lucidex.services.render_requests import PlacedPicture, in_place, on_screen, up_to
+from lucidex.services.results import result_words
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.bench.stage import preview_key
 from lucidex.web.context import App, AppContext, SignedIn
@@ -155,4 +155,4 @@ def weight_as(
     placed = _placed(app, actor, picture_id, place_id, format)
     result = app.renderer.render_file(placed.rendering)
     over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
-    return partial(request, "bench/weight.html", words=format_weight(result.byte_count), over=over)
+    return partial(request, "bench/weight.html", words=result_words(result), over=over)

@@ -8,11 +8,13 @@ from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.encode import FORMAT_NAMES, FormatName
 from lucidex.core.errors import OutOfRangeError
+from lucidex.core.proof.warnings.poor_quality import POOR_QUALITY
 from lucidex.core.units import format_weight
 from lucidex.services import output_choices
 from lucidex.services.folios import read_folio
 from lucidex.services.output_choices import Scope, Written
 from lucidex.services.places import change_place, demand_of, write_also
+from lucidex.services.results import result_words
 from lucidex.web.admission import FILES
 from lucidex.web.bench.view import format_choices
 from lucidex.web.proof.sheet import At, AtCell
@@ -30,10 +32,12 @@ def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
     cell = at.cell
     result = at.app.renderer.render_file(cell.placed.rendering) if cell.placed else None
     demand = demand_of(cell.place)
+    flags = cell.flags_at(result.byte_count, result.statistics) if result else ()
     return partial(
         at.request,
         "proof/written.html",
         cell=cell,
+        poor=[flag for flag in flags if flag.kind == POOR_QUALITY],
         result=result,
         scope=scope,
         quality=output_choices.chosen_quality(cell),
@@ -72,9 +76,9 @@ def further(at: At, formats: Annotated[list[FormatName], Form()] = []) -> Respon
 def weigh_smaller(at: At, percent: Annotated[int, Query(ge=1, le=99)] = 75) -> HTMLResponse:
     """The real weight in a smaller place of the same shape."""
     placed = output_choices.smaller(at.app.workshop, at.cell, percent)
-    byte_count = at.app.renderer.render_file(placed.rendering).byte_count
-    over = placed.demand.max_bytes is not None and byte_count > placed.demand.max_bytes
-    return partial(at.request, "bench/weight.html", words=format_weight(byte_count), over=over)
+    result = at.app.renderer.render_file(placed.rendering)
+    over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
+    return partial(at.request, "bench/weight.html", words=result_words(result), over=over)
 
 
 @router.post("/smaller")

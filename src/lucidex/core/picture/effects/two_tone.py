@@ -37,7 +37,7 @@ class TwoTone(Effect):
     seat: ClassVar[int] = 3
 
     def reach(self, unit: float) -> int:
-        """Where the paper is looked for, the maximum and its softening; and where ink is looked for beside an edge."""
+        """Where the paper is looked for, the maximum and its softening; and where ink is, beside an edge."""
         edge = EDGE + 1 if self.softness else 0
         return edge + (int(4 * PAPER_RADIUS * unit) + 8 if self.is_adaptive else 0)
 
@@ -66,7 +66,9 @@ def _beside_ink(is_ink: npt.NDArray[np.bool_]) -> Floats32:
 
     A speck counts as ink where at least two pixels about it do too, so that a grain by itself is none.
     """
-    neighbours = cv2.boxFilter(is_ink.astype(np.float32), -1, (3, 3), normalize=False, borderType=cv2.BORDER_REPLICATE)
+    neighbours = cv2.boxFilter(
+        is_ink.astype(np.float32), -1, (3, 3), normalize=False, borderType=cv2.BORDER_REPLICATE
+    )
     core = (is_ink & (neighbours >= SPECK)).astype(np.uint8)
     beside: Floats32 = cv2.dilate(core, np.ones((2 * EDGE + 1, 2 * EDGE + 1), np.uint8)).astype(np.float32)
     return beside

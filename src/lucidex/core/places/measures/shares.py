@@ -31,6 +31,10 @@ class Percent(Measure):
         width, height = round_half_up(picture.width * share), round_half_up(picture.height * share)
         return Size(max(1, width), max(1, height))
 
+    def at_percent(self, percent: int) -> "Percent":
+        """So many per cent of it, along each side."""
+        return Percent(percent=self.percent * percent / 100)
+
     def words(self) -> str:
         """For example 40 %."""
         return f"{format_number(self.percent, 3)} %"
@@ -49,6 +53,10 @@ class Area(Measure):
         """The proportional size whose area is nearest, by its longer side."""
         longest = math.sqrt(self.megapixels * 1e6 * picture.longest / picture.shortest)
         return LongestEdge(longest_px=min(max(1, math.floor(longest + 0.5)), MAX_EDGE_PX)).size_for(picture)
+
+    def at_percent(self, percent: int) -> "Area":
+        """So many per cent of it, along each side."""
+        return Area(megapixels=self.megapixels * (percent / 100) ** 2)
 
     def words(self) -> str:
         """For example 2 megapixels."""

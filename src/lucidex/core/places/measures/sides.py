@@ -23,6 +23,10 @@ class Width(Measure):
         """The width with the proportional height."""
         return Size(self.width_px, proportional(self.width_px, of=picture.width, other=picture.height))
 
+    def at_percent(self, percent: int) -> "Width":
+        """So many per cent of it, along each side."""
+        return Width(width_px=max(1, round(self.width_px * percent / 100)))
+
     def words(self) -> str:
         """For example 720 wide."""
         return f"{self.width_px} wide"
@@ -46,6 +50,10 @@ class Height(Measure):
     def size_for(self, picture: Size) -> Size:
         """The height with the proportional width."""
         return Size(proportional(self.height_px, of=picture.height, other=picture.width), self.height_px)
+
+    def at_percent(self, percent: int) -> "Height":
+        """So many per cent of it, along each side."""
+        return Height(height_px=max(1, round(self.height_px * percent / 100)))
 
     def words(self) -> str:
         """For example 480 high."""
@@ -71,6 +79,10 @@ class LongestEdge(Measure):
             return Width(width_px=self.longest_px).size_for(picture)
         return Height(height_px=self.longest_px).size_for(picture)
 
+    def at_percent(self, percent: int) -> "LongestEdge":
+        """So many per cent of it, along each side."""
+        return LongestEdge(longest_px=max(1, round(self.longest_px * percent / 100)))
+
     def words(self) -> str:
         """For example longest edge 1600."""
         return f"longest edge {self.longest_px}"
@@ -94,6 +106,10 @@ class ShortestEdge(Measure):
         if picture.width < picture.height:
             return Width(width_px=self.shortest_px).size_for(picture)
         return Height(height_px=self.shortest_px).size_for(picture)
+
+    def at_percent(self, percent: int) -> "ShortestEdge":
+        """So many per cent of it, along each side."""
+        return ShortestEdge(shortest_px=max(1, round(self.shortest_px * percent / 100)))
 
     def words(self) -> str:
         """For example shortest edge 900."""

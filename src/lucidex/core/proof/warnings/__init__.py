@@ -11,6 +11,7 @@ from lucidex.core.proof.warnings import (
     enlarged,
     moved,
     nearly_empty,
+    poor_quality,
     softer,
     stretched,
     subject_cut,
@@ -27,6 +28,7 @@ WARNINGS: tuple[ProofWarning, ...] = (
     moved.WARNING,
     subject_cut.WARNING,
     too_heavy.WARNING,
+    poor_quality.WARNING,
     nearly_empty.WARNING,
     softer.WARNING,
 )
