@@ -2,6 +2,7 @@
 
 from itertools import pairwise
 
+import cv2
 import numpy as np
 import pytest
 import pyvips
@@ -13,6 +14,7 @@ from lucidex.core.picture.effects import base
 from lucidex.core.picture.effects.base import Effect, View
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
 from lucidex.core.picture.effects.drawn import Drawn, Manner
+from lucidex.core.picture.effects.fill import FillClear
 from lucidex.core.picture.effects.two_tone import TwoTone
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
@@ -276,3 +278,28 @@ def test_the_demo_signature_is_black_on_white_or_clear() -> None:
     assert set(np.unique(white)) == {0, 255}
     assert 0.005 < (white == 0).mean() < 0.1
     assert (white[:40] == 255).all(), "no shade in the corner"
+
+
+def test_a_colour_lies_under_everything_that_is_clear() -> None:
+    pixels = picture(40, 30, 4, seed=9)
+    out = FillClear((10, 200, 90)).on(pixels, View(30.0))
+    alpha = pixels[..., 3:].astype(np.float64) / 255
+    exact = pixels[..., :3] * alpha + np.array([10, 200, 90]) * (1 - alpha)
+    assert out.shape == (30, 40, 3)
+    assert np.abs(out - exact).max() <= 0.5 + 1e-9
+    assert FillClear((0, 0, 0)).on(out, View(30.0)) is out
+
+
+@pytest.mark.parametrize("grain", [2.0, 4.0, 7.0])
+def test_a_grainy_scan_leaves_clear_paper_and_whole_ink(grain: float) -> None:
+    """Clear is clear, without a haze, and ink is whole, however grainy and grey the paper is."""
+    page = np.full((300, 500, 3), 214, np.uint8)
+    page[140:150, 60:440] = (70, 60, 120)
+    page[60:240, 250:254] = (70, 60, 120)
+    noise = np.random.default_rng(3).normal(0, grain, page.shape)
+    noisy = np.clip(page + noise, 0, 255).round().astype(np.uint8)
+    for threshold in (0.15, 0.3):
+        alpha = TwoTone(threshold, 0.2, True, True, (40, 40, 90)).on(noisy, View(300.0))[..., 3]
+        away = cv2.dilate((page[..., 0] < 200).astype(np.uint8), np.ones((11, 11), np.uint8)) == 0
+        assert (alpha[away] == 0).mean() > 0.999
+        assert (alpha[page[..., 0] < 200] > 250).mean() > 0.99

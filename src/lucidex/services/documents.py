@@ -1,6 +1,6 @@
 """One picture's document: read it, change it, take changes back and make them again."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
@@ -173,6 +173,24 @@ def undo(workshop: Workshop, actor: Actor, picture_id: int, version: int) -> Pic
         lambda s, now_at: now_at.parent_id,
         "There is nothing to take back.",
     )
+
+
+def take_back_many(workshop: Workshop, actor: Actor, versions: Mapping[int, int]) -> list[tuple[PictureState, bool]]:
+    """Take the last change back on several pictures as one, each only where it still is the last one.
+
+    `versions` are those that the change made, by picture. Each picture's state, and whether it was taken back there.
+    """
+    done = []
+    with workshop.database.begin() as session:
+        for picture_id, version in sorted(versions.items()):
+            picture = picture_of(session, actor, picture_id, to_change=True)
+            held = session.get_one(Document, picture.id)
+            parent = held.snapshot.parent_id
+            is_last = held.version == version and parent is not None
+            if is_last and parent is not None:
+                _point(session, picture, version, parent)
+            done.append((_state(session, picture), is_last))
+    return done
 
 
 def redo(workshop: Workshop, actor: Actor, picture_id: int, version: int) -> PictureState:

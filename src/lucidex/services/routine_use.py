@@ -11,7 +11,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
-from lucidex.core.steps.base import Carried
+from lucidex.core.steps.base import Carried, Step
 from lucidex.records.models import Folio, Picture, now
 from lucidex.services.documents import PictureState, change_in, read_picture, with_document
 from lucidex.services.folios import IN_ORDER, FolioView, allowed_pictures, picture_of, read_folio
@@ -68,6 +68,19 @@ def steps_there(
     ], missing
 
 
+def has_already(state: PictureState, steps: Sequence[PutStep]) -> bool:
+    """Whether a picture has these very steps in this order, one behind the other, whatever they found on it."""
+    wanted = [_plain(one.step) for one in steps]
+    there = [_plain(entry.step) for entry in state.document.steps if entry.active]
+    spots = range(len(there) - len(wanted) + 1)
+    return bool(wanted) and any(there[at : at + len(wanted)] == wanted for at in spots)
+
+
+def _plain(step: Step) -> dict[str, object]:
+    """A step without what it found, which differs from picture to picture."""
+    return step.model_dump(mode="json", exclude=set(step.finds | step.found_fields))
+
+
 def use_routine(
     renderer: Renderer,
     workshop: Workshop,
@@ -98,10 +111,10 @@ def put_on_at_once(
     renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, routine: Routine
 ) -> PictureState | None:
     """A routine's steps on one picture as one change; None where it should be seen first, because it asks about some
-    of them, or hangs places, or lacks one."""
+    of them, or hangs places, or lacks one, or the picture has these steps already."""
     places = places_of(routine, read_folio(workshop, actor, state.folio_id))
     steps, missing = steps_there(routine, frozenset(), places)
-    if routine.asks or missing or not all(place.hangs for place in places):
+    if routine.asks or missing or has_already(state, steps) or not all(place.hangs for place in places):
         return None
     document = put_on(renderer, state, steps)
     with workshop.database.begin() as session:

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.proof.file_list import ListedFile, Naming, check_pattern, list_files
+from lucidex.core.proof.file_list import USUAL_PATTERN, ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_picture, read_pictures
@@ -205,6 +205,14 @@ def latest_run(workshop: Workshop, actor: Actor, folio_id: int) -> Progress | No
         folio_of(session, actor, folio_id)
         run = session.scalar(select(Run).where(Run.folio_id == folio_id).order_by(Run.id.desc()).limit(1))
         return _progress(session, run) if run else None
+
+
+def latest_pattern(workshop: Workshop, actor: Actor, folio_id: int) -> str:
+    """The names that were used for a folio last, or the usual ones."""
+    with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id)
+        found = select(Run.pattern).where(Run.folio_id == folio_id).order_by(Run.id.desc()).limit(1)
+        return session.scalar(found) or USUAL_PATTERN
 
 
 def read_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:

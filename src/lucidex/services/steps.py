@@ -132,11 +132,16 @@ def grey_at(
 
 @dataclass(frozen=True)
 class PutOn:
-    """What became of a step on another picture; `trouble` is a sentence where it could not be put there."""
+    """What became of a step on another picture; `trouble` is a sentence where it could not be put there.
+
+    `remark` says where it did something else there than it asks for. `version` is the picture's after it.
+    """
 
     picture_id: int
     file_name: str
     trouble: str | None = None
+    remark: str = ""
+    version: int = 0
 
 
 @dataclass(frozen=True)
@@ -203,10 +208,17 @@ def _put(session: Session, actor: Actor, one: Prepared, summary: str, place_keys
     )
     alter = _becoming(one.document.model_copy(update={"steps": entries}))
     try:
-        change_in(session, actor, state.picture_id, state.version, summary, alter)
+        after = change_in(session, actor, state.picture_id, state.version, summary, alter)
     except UserError as error:  # raised before anything of it is written
         return PutOn(state.picture_id, state.file_name, error.sentence)
-    return PutOn(state.picture_id, state.file_name)
+    return PutOn(state.picture_id, state.file_name, remark=_remarks(state, after), version=after.version)
+
+
+def _remarks(before: PictureState, after: PictureState) -> str:
+    """What is to be said about the steps that one state has beyond another."""
+    known = {entry.id for entry in before.document.steps}
+    remarks = after.geometry.remarks
+    return " ".join(one.sentence for one in remarks if one.step_id is not None and one.step_id not in known)
 
 
 def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> PictureDocument:

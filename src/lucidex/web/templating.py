@@ -18,7 +18,7 @@ from lucidex.core.units import format_number, format_weight
 from lucidex.services.retention import disk_words
 from lucidex.web.bench.control import control_of
 from lucidex.web.bench.stage import preview_key
-from lucidex.web.bench.step_form import amount, carries_on_as, form_fields, is_automatic
+from lucidex.web.bench.step_form import amount, carries_on_as, form_fields, found_nothing, is_automatic
 from lucidex.web.security import csrf_token
 from lucidex.web.static_files import ADDRESS, STATIC
 
@@ -86,6 +86,7 @@ environment.globals |= {
     "form_fields": form_fields,
     "amount": amount,
     "carries_on_as": carries_on_as,
+    "found_nothing": found_nothing,
     "is_automatic": is_automatic,
     "control_of": control_of,
     "modules": sorted(path.name for path in (STATIC / "js").glob("*.js")),

@@ -164,6 +164,7 @@ class Step(BaseModel):
     finds_by_itself: ClassVar[bool] = False
     found_by: ClassVar[frozenset[str]] = frozenset()  # parameters that decide what is found
     finds: ClassVar[frozenset[str]] = frozenset()  # parameters that it finds
+    found_fields: ClassVar[frozenset[str]] = frozenset()  # what else it keeps of what it found
     by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes one of those
 
     fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it

@@ -24,6 +24,7 @@ class ClearGround(FindingStep):
     surface: tuple[Channel, Channel, Channel] | None = None
     stage: ClassVar[Stage] = Stage.BACKGROUND
     group: ClassVar[Group] = Group.MEND
+    found_fields: ClassVar[frozenset[str]] = frozenset({"surface"})
     varied_field: ClassVar[str | None] = "tolerance_percent"
     variants: ClassVar[str] = "4; 8; 16"
     preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED  # an edge is looked for within some pixels

@@ -20,6 +20,7 @@ from lucidex.core.units import parse_decimal
 
 MAX_CROP_PX = 32_000
 MAX_SHAPE = 10_000
+FREE_SHARE = 0.8  # of each side, where a free window begins
 _CROP = r"(?:crop|cut|trim)(?: it)?(?: to)?"
 _NUMBER = r"(\d{1,5}(?:[.,]\d{1,3})?)"
 _SHAPE = re.compile(
@@ -169,6 +170,14 @@ class Crop(GeometryStep):
     varied_field: ClassVar[str | None] = "area"
     variants: ClassVar[str] = "1:1; 4:5; 3:2; 16:9"
 
+    def begun(self, geometry: PictureGeometry) -> "Crop":
+        """A free window begins with the picture's own shape."""
+        if not isinstance(self.area, FreeArea) or self.area != FreeArea(width=FREE_SHARE, height=FREE_SHARE):
+            return self
+        size = geometry.size.turned if geometry.transform.swaps_axes else geometry.size
+        across, down = (FREE_SHARE * side / size.shortest for side in (size.width, size.height))
+        return Crop(area=FreeArea(width=across, height=down))
+
     def varied(self, value: str) -> "Crop":
         """The crop with another shape or size about the same middle, as typed: 4:5 or 1600x900."""
         return self.shaped(value)
@@ -200,7 +209,7 @@ class Crop(GeometryStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """A free window and the usual shapes."""
-        window = cls(area=FreeArea(width=0.8, height=0.8))
+        window = cls(area=FreeArea(width=FREE_SHARE, height=FREE_SHARE))
         shapes = (
             (1, 1, "square", "crop square, square crop, crop into a square, make square, make it square, squared"),
             (4, 5, "upright", "crop upright, portrait, crop portrait, crop to portrait, portrait crop"),

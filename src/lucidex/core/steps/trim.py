@@ -34,6 +34,7 @@ class Trim(GeometryStep, FindingStep):
     varied_field: ClassVar[str | None] = "margin_percent"
     variants: ClassVar[str] = "0; 5; 10"
     found_by: ClassVar[frozenset[str]] = frozenset({"tolerance_percent"})
+    found_fields: ClassVar[frozenset[str]] = frozenset({"found", "ground"})
 
     def found_on(self, raster: Raster) -> Self:
         """The step with the bounds that it finds on a picture."""

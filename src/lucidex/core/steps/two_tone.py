@@ -54,6 +54,7 @@ class TwoToneStep(EffectStep, FindingStep):
     ink_colour: HexColour = "#1d2326"
     automatic: bool = True
     found_by: ClassVar[frozenset[str]] = frozenset({"against", "ink"})
+    found_fields: ClassVar[frozenset[str]] = frozenset({"ink_colour"})
     finds: ClassVar[frozenset[str]] = frozenset({"threshold_percent"})
     by_hand: ClassVar[dict[str, object]] = {"automatic": False}
     varied_field: ClassVar[str | None] = "threshold_percent"

@@ -94,6 +94,12 @@ def is_automatic(step: Step) -> bool:
     return bool(step.finds) and bool(getattr(step, "automatic", False))
 
 
+def found_nothing(step: Step) -> bool:
+    """Whether a step looked by itself, and all its values stay at rest."""
+    rest = type(step).model_fields
+    return is_automatic(step) and all(getattr(step, name) == rest[name].default for name in step.finds)
+
+
 def judged_at_full_size(steps: tuple[Step, ...]) -> list[str]:
     """The kinds of steps whose reduced preview promises nothing, in words."""
     kinds = (step.kind.replace("_", " ") for step in steps)

@@ -12,7 +12,6 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse, StreamingResponse
 
-from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.proof.names import web_stem
 from lucidex.core.units import format_weight
 from lucidex.services import runs
@@ -32,9 +31,10 @@ def begin(
     app: App,
     actor: SignedIn,
     folio_id: int,
-    pattern: Annotated[str, Form(max_length=300)] = USUAL_PATTERN,
+    pattern: Annotated[str | None, Form(max_length=300)] = None,
 ) -> HTMLResponse:
-    """Finish everything on the sheet."""
+    """Finish everything on the sheet, under names as last time where nothing else is asked."""
+    pattern = runs.latest_pattern(app.workshop, actor, folio_id) if pattern is None else pattern
     run_id = runs.begin_run(app.workshop, actor, folio_id, pattern)
     return _foot(request, app, actor, run_id)
 

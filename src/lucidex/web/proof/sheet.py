@@ -11,7 +11,7 @@ from lucidex.core.encode import JPEG, PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.proof.file_list import FIELDS, USUAL_PATTERN
+from lucidex.core.proof.file_list import FIELDS
 from lucidex.core.steps.base import Step
 from lucidex.services import proof_sheet, runs
 from lucidex.services.folios import read_folio
@@ -183,7 +183,7 @@ def put_step(
         raise NotUnderstoodError("Only steps and routines can be put on the selected pictures.")
     steps = [PutStep(_ready_step(app, actor, deed.step)) for deed in proposal.steps]
     done = put_on_pictures(app.renderer, app.workshop, actor, steps, chosen)
-    response = partial(request, "bench/copied.html", done=done)
+    response = partial(request, "bench/copied.html", folio_id=folio_id, done=done)
     response.headers["HX-Trigger"] = "cells-changed, line-done"
     return response
 
@@ -234,9 +234,10 @@ def names(
     app: App,
     actor: SignedIn,
     folio_id: int,
-    pattern: Annotated[str, Query(max_length=300)] = USUAL_PATTERN,
+    pattern: Annotated[str | None, Query(max_length=300)] = None,
 ) -> HTMLResponse:
-    """The list of finished names and folders, before anything is made."""
+    """The list of finished names and folders, before anything is made; as last time, where nothing else is asked."""
+    pattern = runs.latest_pattern(app.workshop, actor, folio_id) if pattern is None else pattern
     values: dict[str, Any] = {"folio_id": folio_id, "pattern": pattern, "fields": FIELDS, "cells": [], "trouble": ""}
     try:
         values["cells"] = runs.list_cells(app.workshop, actor, folio_id, pattern, runs.today())

@@ -1,5 +1,6 @@
 """Using a routine: seen on an upright and on a wide picture first, then put on all that are selected."""
 
+from collections.abc import Sequence
 from typing import Annotated
 
 import pyvips
@@ -11,7 +12,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.demand import demand_words
 from lucidex.core.routine import Routine
 from lucidex.services import routine_use, routines
-from lucidex.services.documents import PictureState, read_picture
+from lucidex.services.documents import PictureState, read_picture, read_pictures
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.context import App, AppContext, SignedIn
@@ -34,15 +35,20 @@ def use_sheet(
     picture_ids: list[int],
     asked: list[int] | None = None,
     bench: int = 0,
+    again: Sequence[int] = (),
 ) -> HTMLResponse:
-    """What a routine would do, before it is done. Without `asked`, all that it asks about is ticked."""
+    """What a routine would do, before it is done. Without `asked`, all that it asks about is ticked.
+
+    Pictures that have its steps already are left out, unless they are named in `again`.
+    """
     routine = routines.read_routine(app.workshop, actor, routine_id)
     states = [read_picture(app.workshop, actor, picture_id) for picture_id in picture_ids]
     if not states:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
     ticked = frozenset(routine.asks if asked is None else asked)
     places = routine_use.places_of(routine, folio)
-    _, missing = routine_use.steps_there(routine, ticked, places)
+    steps, missing = routine_use.steps_there(routine, ticked, places)
+    twice = [state for state in states if routine_use.has_already(state, steps)]
     upright = [state for state in states if state.geometry.size.height > state.geometry.size.width]
     wide = [state for state in states if state not in upright]
     return partial(
@@ -53,6 +59,8 @@ def use_sheet(
         routine=routine,
         ticked=ticked,
         states=states,
+        twice={state.picture_id for state in twice},
+        again=again,
         shapes=_shapes(upright, wide),
         places=places,
         shown_places=places[:SHOWN_PLACES],
@@ -77,11 +85,12 @@ def look(
     routine_id: int,
     on: Ids,
     ask: Ids = [],  # noqa: B006
+    again: Ids = [],  # noqa: B006
     bench: int = 0,
 ) -> HTMLResponse:
     """The sheet again, with other steps ticked."""
     folio = read_folio(app.workshop, actor, folio_id)
-    return use_sheet(request, app, actor, folio, routine_id, _here(folio, on), ask, bench)
+    return use_sheet(request, app, actor, folio, routine_id, _here(folio, on), ask, bench, again)
 
 
 def _here(folio: FolioView, on: list[int]) -> list[int]:
@@ -98,6 +107,7 @@ def use(
     routine_id: int,
     on: Annotated[list[int], Form()] = [],  # noqa: B006
     ask: Annotated[list[int], Form()] = [],  # noqa: B006
+    again: Annotated[list[int], Form()] = [],  # noqa: B006
     bench: Annotated[int, Form()] = 0,
 ) -> Response:
     """Hang its places and put its steps on the selected pictures."""
@@ -106,11 +116,17 @@ def use(
     chosen = _here(folio, on)
     if not chosen:
         raise OutOfRangeError("Select the pictures first, by the squares before their names.")
+    if len(chosen) > 1:
+        steps, _ = routine_use.steps_there(routine, frozenset(ask), routine_use.places_of(routine, folio))
+        states = read_pictures(app.workshop, actor, chosen)
+        chosen = [s.picture_id for s in states if s.picture_id in again or not routine_use.has_already(s, steps)]
+        if not chosen:
+            raise OutOfRangeError("All of them have these very steps already. Tick those that shall get them twice.")
     hangs_more = any(not place.hangs for place in routine_use.places_of(routine, folio))
     done = routine_use.use_routine(app.renderer, app.workshop, actor, folio_id, routine, frozenset(ask), chosen)
     if all(one.trouble is None for one in done) and (bench or hangs_more):
         return Response(headers={"HX-Redirect": f"/pictures/{bench}" if bench else f"/folios/{folio_id}/proof"})
-    response = partial(request, "bench/copied.html", done=done)
+    response = partial(request, "bench/copied.html", folio_id=folio_id, done=done)
     response.headers["HX-Trigger"] = "cells-changed"
     return response
 

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
+from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS, Size, round_half_up
 from lucidex.core.places.measures.base import Kind, Measure, Number
 from lucidex.core.places.measures.sides import LongestEdge
@@ -52,7 +53,11 @@ class Area(Measure):
     def size_for(self, picture: Size) -> Size:
         """The proportional size whose area is nearest, by its longer side."""
         longest = math.sqrt(self.megapixels * 1e6 * picture.longest / picture.shortest)
-        return LongestEdge(longest_px=min(max(1, math.floor(longest + 0.5)), MAX_EDGE_PX)).size_for(picture)
+        side = max(1, math.floor(longest + 0.5))
+        if side > MAX_EDGE_PX:
+            said = f"{self.words()} of this shape would be {side:,} px long; at most {MAX_EDGE_PX:,} are possible."
+            raise OutOfRangeError(said.replace(",", " "))
+        return LongestEdge(longest_px=side).size_for(picture)
 
     def at_percent(self, percent: int) -> "Area":
         """So many per cent of it, along each side."""

@@ -9,6 +9,7 @@ from lucidex.core.proof.warnings import (
     clear_lost,
     damaged,
     enlarged,
+    heavy_for_clear,
     moved,
     nearly_empty,
     poor_quality,
@@ -29,6 +30,7 @@ WARNINGS: tuple[ProofWarning, ...] = (
     subject_cut.WARNING,
     too_heavy.WARNING,
     poor_quality.WARNING,
+    heavy_for_clear.WARNING,
     nearly_empty.WARNING,
     softer.WARNING,
 )

@@ -24,6 +24,7 @@ from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench, Pixels
 from lucidex.web.bench.stage import StageValues, whole, window_values
 from lucidex.web.security import check_csrf
+from lucidex.web.templating import partial
 
 router = APIRouter(
     prefix="/pictures/{picture_id}/steps/{step_id}", dependencies=[Depends(check_csrf)], include_in_schema=False
@@ -54,9 +55,21 @@ def _stage(state: PictureState, entry: StepEntry) -> StageValues:
 def move_crop(at: Bench, step_id: str, left: Pixels, top: Pixels, width: Pixels, height: Pixels) -> HTMLResponse:
     """The crop's window, dragged or typed, in pixels of the picture before the crop."""
     crop, geometry = _crop(at, step_id), at.geometry_before(step_id)
-    box = _box_inside(Window(left, top, width, height), geometry.size)
+    asked = Window(left, top, width, height)
+    box = _box_inside(asked, geometry.size)
     at.change(f"Cropped to {box.size}", edits.replace_step(step_id, Crop(area=moved_area(crop.area, geometry, box))))
-    return at.show(at.place, step_id)
+    shown = at.show(at.place, step_id)
+    if not _differs(asked, box):
+        return shown
+    sentence = f"The picture is only {geometry.size} here, so it was cropped to {box.size}, {box.left} from the left"
+    message = partial(at.request, "bench/told.html", sentence=f"{sentence} and {box.top} from the top.")
+    return HTMLResponse(bytes(shown.body) + bytes(message.body))
+
+
+def _differs(asked: Window, box: Box) -> bool:
+    """Whether more than a rounding lies between what was asked for and what there is."""
+    got = (box.left, box.top, box.size.width, box.size.height)
+    return any(abs(a - b) > 1 for a, b in zip((asked.left, asked.top, asked.width, asked.height), got, strict=True))
 
 
 def _box_inside(window: Window, bounds: Size) -> Box:

@@ -20,7 +20,11 @@ export function listenForKeys() {
     else if (key === "p") fold("wall");
     else if (key === "f") fold("both");
     else if (key === "t") trueSize();
-    else if (SIGHTS[key]) look(SIGHTS[key]);
+    else if (SIGHTS[key]) {
+      // the very file stands at its own pixels; to look closer or at the whole leads back to the picture
+      if (["result", "place"].includes(currentView())) show("work");
+      look(SIGHTS[key]);
+    }
     else if (key === "b") show(currentView() === "beside" ? "work" : "beside");
     else if (key === "r" && document.querySelector('[data-view="result"]')) show(currentView() === "result" ? "work" : "result");
   });
