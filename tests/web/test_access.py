@@ -88,6 +88,7 @@ FORMS: dict[str, dict[str, object]] = {
     "{routine_id}": {"name": "x"},
     "smaller": {"percent": 75},
     "trial": {"picture": 1},
+    "take-back": {"on": "1:1"},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
 BODIES: dict[str, dict[str, object]] = {

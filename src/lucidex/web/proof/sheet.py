@@ -33,7 +33,7 @@ from lucidex.web.templating import lead_to, page, partial
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 ROWS_AT_ONCE = 10
-THUMB = Size(340, 200)  # twice what a cell shows
+THUMB = Size(600, 352)  # twice what the largest cell shows
 Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
 
 

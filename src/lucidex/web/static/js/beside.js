@@ -38,7 +38,8 @@ function drawFiles(canvas, stage, painted) {
   const scale = Math.min((room.width - 24) / size.width, (room.height - 24) / size.height, 1 / ratio()) * state.closer;
   const share = state.closer > 1 && state.middle ? { x: state.middle.x / picture.width, y: state.middle.y / picture.height } : { x: 0.5, y: 0.5 };
   const origin = { x: Math.round(room.width / 2 - share.x * size.width * scale), y: Math.round(room.height / 2 - share.y * size.height * scale) };
-  const file = stage.dataset.result ?? "", key = file.split("key=")[1] ?? "";
+  const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
+  const file = stage.dataset.result || chosen?.dataset.src || "", key = file.split("key=")[1] ?? "";
   const plain = `${facts.shown.address.replace(/-again$/, "")}-plain?v=${key}${state.compared === "original" ? "&original=true" : ""}`;
   for (const [name, words, address] of [["beside-left", "", plain], ["beside-right", `the file for ${stage.dataset.place}`, file]]) {
     const seat = seatOf(canvas, name, words), image = imageOf(/** @type {HTMLElement} */ (seat.firstElementChild), "beside-picture");

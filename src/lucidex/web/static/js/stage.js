@@ -12,7 +12,7 @@ import { byId, formatScale, ratio, say, shownSize, state } from "./stage_state.j
 /** @typedef {import("./stage_state.js").StageFacts} StageFacts */
 
 const CHOICES = ["stage-guides", "stage-ground"];
-const AIR = 32; // around the page on which a place is shown
+const AIR = 72; // around the page on which a place is shown
 
 export function startStage() {
   const begin = () => {
@@ -188,7 +188,8 @@ function drawInPlace(canvas, stage) {
   image.width = shown.width;
   image.height = shown.height;
   image.alt = stage.dataset.alt ?? "";
-  image.src = `${shown.address}?v=${encodeURIComponent(stage.dataset.result ?? "")}`;
+  const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
+  image.src = `${shown.address}?v=${encodeURIComponent(stage.dataset.result || chosen?.dataset.src || "")}`;
   const lines = () => Object.assign(document.createElement("p"), { className: "lines", ariaHidden: "true" });
   sheet.append(lines(), image, lines(), lines());
   pane.append(sheet);
@@ -197,7 +198,7 @@ function drawInPlace(canvas, stage) {
   const fits = Math.min(1, (stage.clientWidth - AIR) / sheet.offsetWidth, (stage.clientHeight - AIR) / sheet.offsetHeight);
   const scale = state.trueSize ? 1 : fits;
   sheet.style.setProperty("zoom", String(scale));
-  say(`${formatScale(scale * 100)} %`, scale === 1 ? shown.said : `${shown.said}; T: true size`);
+  say(`${formatScale(scale * 100)} %`, scale === 1 ? shown.said : "T: at true size");
 }
 
 /** Beside each other the panes have no lines over them, so wheel and dragging are heard here. */
