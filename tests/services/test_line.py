@@ -165,3 +165,30 @@ def test_a_line_for_one_kind_of_thing_says_so(workshop: Workshop, actor: Actor) 
         understood(workshop, actor, "bw").only("places").chosen()
     with pytest.raises(NotUnderstoodError, match="this takes a step"):
         understood(workshop, actor, "1600x900").only("steps").chosen()
+
+
+def test_format_and_quality_are_found_together(
+    workshop: Workshop, actor: Actor, renderer: Renderer, do: Doing
+) -> None:
+    """Under a tight ceiling the format that looks better is taken, and said; under a wide one the usual one stays."""
+    pixels = smooth_picture(1000, 700).copy()
+    pixels[::40], pixels[:, ::55] = 20, 240  # fine lines cost a JPEG much
+    taken = bring_in(workshop, actor, NewFolio("Lines"), "lines.png", [encoded(pixels)])
+    state = read_picture(workshop, actor, taken.picture_id)
+    wide = do(state, "under 2 MB")
+    assert wide.message == ""
+    tight = do(state, "under 24 kB", wide.place_id)
+    assert tight.message.startswith("Written as WebP: with 24 kB it is ")
+    demand = demand_of(find_place(workshop, actor, wide.place_id or 0))
+    placed = in_place(workshop, tight.state, OutputId.of(str(wide.place_id)), demand)
+    assert placed.rendering.format == "webp"
+    assert renderer.render_file(placed.rendering).byte_count <= 24_000
+    chosen = do(tight.state, "as jpeg under 24 kB", wide.place_id)
+    assert chosen.message == "", "a format that somebody chose stays"
+    plain = in_place(
+        workshop,
+        chosen.state,
+        OutputId.of(str(wide.place_id)),
+        demand_of(find_place(workshop, actor, wide.place_id or 0)),
+    )
+    assert plain.rendering.format == "jpeg"

@@ -10,7 +10,18 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.services import edits
 from lucidex.services.documents import PictureState, change, redo, undo
-from lucidex.services.line import CommandDeed, PlaceDeed, Proposal, RoutineDeed, StepDeed, WishDeed, with_wishes
+from lucidex.services.format_search import better_format
+from lucidex.services.line import (
+    OWN_SIZE,
+    BoundDeed,
+    CommandDeed,
+    PlaceDeed,
+    Proposal,
+    RoutineDeed,
+    StepDeed,
+    WishDeed,
+    with_wishes,
+)
 from lucidex.services.people import Actor
 from lucidex.services.places import change_place, demand_of, find_place, hang_missing
 from lucidex.services.renderer import Renderer
@@ -29,6 +40,7 @@ class Done:
     open_step: StepEntry | None = None
     asks: KeptRoutine | None = None  # a routine that wants to be looked at first
     for_page: tuple[Command, ...] = ()
+    message: str = ""  # what was found, and is to be said
 
 
 _HERE = {Command.UNDO, Command.REDO, Command.CLEAR}
@@ -62,10 +74,37 @@ def carry_out(
     for deed in deeds:
         if isinstance(deed, WishDeed) and place_id is not None:
             state = wish(workshop, actor, state, place_id, deed.wishes)
+    message = ""
+    if place_id is not None and _asks_for_weight(deeds):
+        state, message = _in_better_format(renderer, workshop, actor, state, place_id)
     commands = [deed.command for deed in deeds if isinstance(deed, CommandDeed)]
     state = _obey(workshop, actor, state, commands)
     for_page = tuple(command for command in commands if command not in _HERE)
-    return Done(state, place_id, next((one for one in reversed(entries) if one.step.opens), None), for_page=for_page)
+    opened = next((one for one in reversed(entries) if one.step.opens), None)
+    return Done(state, place_id, opened, for_page=for_page, message=message)
+
+
+def _asks_for_weight(deeds: Sequence[BoundDeed]) -> bool:
+    """Whether a ceiling was typed without a size: for the chosen place, or for the own size."""
+    wished = any(isinstance(deed, WishDeed) and deed.wishes.max_bytes is not None for deed in deeds)
+    own = any(isinstance(deed, PlaceDeed) and deed.name == OWN_SIZE and deed.demand.max_bytes for deed in deeds)
+    return wished or own
+
+
+def _in_better_format(
+    renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, place_id: int
+) -> tuple[PictureState, str]:
+    """The picture written otherwise in a place, where that looks better under its ceiling; and a sentence."""
+    place = find_place(workshop, actor, place_id)
+    found = better_format(renderer, workshop, state, place_id, demand_of(place))
+    if found is None:
+        return state, ""
+    output = OutputId.of(str(place_id))
+    own = state.document.settings(output).model_copy(update={"format": found.name})
+    summary = f"Written as {found.name.label} for “{place.name}”"
+    return change(
+        workshop, actor, state.picture_id, state.version, summary, edits.set_output(output, own)
+    ), found.words
 
 
 def wish(workshop: Workshop, actor: Actor, state: PictureState, place_id: int, wishes: Wishes) -> PictureState:

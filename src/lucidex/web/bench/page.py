@@ -101,7 +101,11 @@ def _carry_out(at: AtBench, proposal: Proposal) -> tuple[HTMLResponse, tuple[Com
         sheet.headers["HX-Retarget"], sheet.headers["HX-Reswap"] = "#contact-sheet", "innerHTML"
         return sheet, ()
     at.insert = None if any(isinstance(deed, StepDeed) for deed in proposal.deeds) else at.insert
-    return at.show(done.place_id, done.open_step.id if done.open_step else None), done.for_page
+    shown = at.show(done.place_id, done.open_step.id if done.open_step else None)
+    if done.message:
+        message = partial(at.request, "bench/told.html", sentence=done.message)
+        shown = HTMLResponse(bytes(shown.body) + bytes(message.body))
+    return shown, done.for_page
 
 
 def _change_typed(at: AtBench, place_id: int, typed: Mapping[str, object]) -> int:
