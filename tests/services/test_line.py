@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import pytest
 
-from lucidex.core.errors import NotUnderstoodError
+from lucidex.core.errors import ChangedMeanwhileError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.line.parts import Command
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.book import BookPlace, Purpose
@@ -192,3 +192,18 @@ def test_format_and_quality_are_found_together(
         demand_of(find_place(workshop, actor, wide.place_id or 0)),
     )
     assert plain.rendering.format == "jpeg"
+
+
+def test_a_line_is_done_whole_or_not_at_all(
+    workshop: Workshop, actor: Actor, do: Doing, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("lucidex.services.places.MAX_PLACES", 1)
+    with pytest.raises(OutOfRangeError, match="at most 1 places"):
+        do(state, "bw, 300x200, 120 wide")
+    assert read_picture(workshop, actor, state.picture_id).document.steps == ()
+    assert hung(workshop, actor, state) == []
+    changed = do(state, "mirror").state
+    with pytest.raises(ChangedMeanwhileError):
+        do(state, "bw, 300x200")
+    assert hung(workshop, actor, state) == []
+    assert len(read_picture(workshop, actor, changed.picture_id).document.steps) == 1

@@ -3,13 +3,16 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from sqlalchemy.orm import Session
+
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.line.deeds import Wishes
 from lucidex.core.line.parts import Command
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.services import edits
-from lucidex.services.documents import PictureState, change, redo, undo
+from lucidex.services.documents import PictureState, change, change_in, redo, undo
+from lucidex.services.folios import place_of
 from lucidex.services.format_search import better_format
 from lucidex.services.line import (
     OWN_SIZE,
@@ -23,11 +26,11 @@ from lucidex.services.line import (
     with_wishes,
 )
 from lucidex.services.people import Actor
-from lucidex.services.places import change_place, demand_of, find_place, hang_missing
+from lucidex.services.places import change_place_in, demand_of, find_place, hang_missing_in
 from lucidex.services.renderer import Renderer
 from lucidex.services.routine_use import put_on_at_once
 from lucidex.services.routines import KeptRoutine
-from lucidex.services.steps import add_all_begun
+from lucidex.services.steps import all_begun
 from lucidex.services.workshop import Workshop
 
 
@@ -67,13 +70,18 @@ def carry_out(
         after = put_on_at_once(renderer, workshop, actor, state, routine.routine)
         return Done(after or state, place_id, asks=routine if after is None else None)
     entries: list[StepEntry] = []
+    summary, alter = "", edits.several()
     if steps := [deed.step for deed in deeds if isinstance(deed, StepDeed)]:
-        state, entries = add_all_begun(renderer, workshop, actor, state, steps, before)
-    if wanted := [(deed.demand, deed.name) for deed in deeds if isinstance(deed, PlaceDeed)]:
-        place_id = hang_missing(workshop, actor, state.folio_id, wanted)[-1]
-    for deed in deeds:
-        if isinstance(deed, WishDeed) and place_id is not None:
-            state = wish(workshop, actor, state, place_id, deed.wishes)
+        entries, summary, alter = all_begun(renderer, workshop, actor, state, steps, before)
+    wanted = [(deed.demand, deed.name) for deed in deeds if isinstance(deed, PlaceDeed)]
+    with workshop.database.begin() as session:  # all of it, or nothing
+        if entries:
+            state = change_in(session, actor, state.picture_id, state.version, summary, alter)
+        if wanted:
+            place_id = hang_missing_in(session, actor, state.folio_id, wanted)[-1]
+        for deed in deeds:
+            if isinstance(deed, WishDeed) and place_id is not None:
+                state = _wish(session, actor, state, place_id, deed.wishes)
     message = ""
     if place_id is not None and _asks_for_weight(deeds):
         state, message = _in_better_format(renderer, workshop, actor, state, place_id)
@@ -107,10 +115,10 @@ def _in_better_format(
     ), found.words
 
 
-def wish(workshop: Workshop, actor: Actor, state: PictureState, place_id: int, wishes: Wishes) -> PictureState:
+def _wish(session: Session, actor: Actor, state: PictureState, place_id: int, wishes: Wishes) -> PictureState:
     """Let a place ask for something else. What was chosen for this picture alone gives way to it."""
-    place = find_place(workshop, actor, place_id)
-    change_place(workshop, actor, place.id, place.version, with_wishes(demand_of(place), wishes), place.name)
+    place = place_of(session, actor, place_id, to_change=True)
+    change_place_in(session, actor, place.id, place.version, with_wishes(demand_of(place), wishes), place.name)
     output = OutputId.of(str(place_id))
     own = state.document.settings(output)
     freed: dict[str, None] = {}
@@ -123,14 +131,8 @@ def wish(workshop: Workshop, actor: Actor, state: PictureState, place_id: int, w
     plain = own.model_copy(update=freed)
     if plain == own:
         return state
-    return change(
-        workshop,
-        actor,
-        state.picture_id,
-        state.version,
-        f"{wishes.words()} for “{place.name}”",
-        edits.set_output(output, plain),
-    )
+    summary, alter = f"{wishes.words()} for “{place.name}”", edits.set_output(output, plain)
+    return change_in(session, actor, state.picture_id, state.version, summary, alter)
 
 
 def _obey(workshop: Workshop, actor: Actor, state: PictureState, commands: Sequence[Command]) -> PictureState:

@@ -54,15 +54,22 @@ def hang_missing(
 ) -> list[int]:
     """Hang places by demand and name, unless one that asks the same hangs already; the ids of all, in order."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, actor, folio_id, to_change=True)  # others who hang something wait here
-        hung = [(demand_of(place), place.id) for place in hanging_places(session, folio.id)]
-        ids = []
-        for demand, name in wanted:
-            known = next((place_id for other, place_id in hung if other == demand), None)
-            place_id = known or hang_place_in(session, actor, folio_id, demand, name).id
-            hung.append((demand, place_id))
-            ids.append(place_id)
-        return ids
+        return hang_missing_in(session, actor, folio_id, wanted)
+
+
+def hang_missing_in(
+    session: Session, actor: Actor, folio_id: int, wanted: Sequence[tuple[PlaceDemand, str]]
+) -> list[int]:
+    """The same within a transaction that does more."""
+    folio = folio_of(session, actor, folio_id, to_change=True)  # others who hang something wait here
+    hung = [(demand_of(place), place.id) for place in hanging_places(session, folio.id)]
+    ids = []
+    for demand, name in wanted:
+        known = next((place_id for other, place_id in hung if other == demand), None)
+        place_id = known or hang_place_in(session, actor, folio_id, demand, name).id
+        hung.append((demand, place_id))
+        ids.append(place_id)
+    return ids
 
 
 def change_place(

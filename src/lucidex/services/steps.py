@@ -64,6 +64,19 @@ def add_all_begun(
     before: str | None = None,
 ) -> tuple[PictureState, list[StepEntry]]:
     """Several steps as one change; each finds its numbers on the picture as the ones before it leave it."""
+    entries, summary, alter = all_begun(renderer, workshop, actor, state, steps, before)
+    return change(workshop, actor, state.picture_id, state.version, summary, alter), entries
+
+
+def all_begun(
+    renderer: Renderer,
+    workshop: Workshop,
+    actor: Actor,
+    state: PictureState,
+    steps: Sequence[Step],
+    before: str | None = None,
+) -> tuple[list[StepEntry], str, Alter]:
+    """The same, worked out and not yet recorded: the entries, a summary, and the change."""
     seen, entries = state, []
     for step in steps:
         started = with_newest(workshop, actor, begun(renderer, seen, step, before))
@@ -76,8 +89,7 @@ def add_all_begun(
             document = edits.add_step(entry.step, entry.id, before)(document, facts)
         return document
 
-    summary = " ".join(plain(entry.step.sentence()) for entry in entries)
-    return change(workshop, actor, state.picture_id, state.version, summary, alter), entries
+    return entries, " ".join(plain(entry.step.sentence()) for entry in entries), alter
 
 
 def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:

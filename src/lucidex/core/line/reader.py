@@ -202,7 +202,9 @@ def read_line(text: str, names: Sequence[Named] = ()) -> Readings:
             trouble=NotUnderstoodError("Type a size such as 1600x900, or what should change, such as bw.")
         )
     if len(text) > MAX_LINE or len(words) > MAX_TOKENS:
-        return Readings(trouble=NotUnderstoodError(f"A line has at most {MAX_LINE} characters."))
+        return Readings(
+            trouble=NotUnderstoodError(f"A line has at most {MAX_LINE} characters and {MAX_TOKENS} words.")
+        )
     try:
         return _Search(words, _Names(names)).readings(text)
     except UserError as error:
