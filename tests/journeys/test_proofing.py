@@ -40,6 +40,7 @@ def at_sheet(desk: Desk, files: list[Path], size: str) -> Page:
     page.fill(".line", size)
     drop(desk, *files)
     page.wait_for_url("**/proof?order=flagged")
+    page.click("[data-cells=small]")  # so that all rows are in sight, and made
     return page
 
 

@@ -12,7 +12,7 @@ _TOKEN = re.compile(
     r"#[0-9a-f]{6}(?![0-9a-f])|#[0-9a-f]{3}(?![0-9a-f])"  # colours
     r"|b[/&+]w(?![a-z])"
     r"|(?<![a-z])[abc]\d{1,2}(?![\d.,x]|[a-z])"  # sheets of paper
-    r"|(?:(?<![\w.,)])[+-])?\d{1,12}(?:[.,]\d{1,6})?"  # numbers, with a sign where nothing stands right before it
+    r"|(?:(?<![\d.,)%])[+-])?\d{1,12}(?:[.,]\d{1,6})?"  # numbers, with a sign where no number stands right before it
     r"|[^\W\d_]+(?:'[^\W\d_]+)*"
     r"|\S"
 )
@@ -23,6 +23,9 @@ _THOUSANDS = re.compile(r"(?<![\d.,])([1-9]\d?),(\d{3})(?= ?(?:px|pixels?|x ?\d|
 _TOGETHER = (
     (re.compile(r"\b(?:counter|anti)[- ]?clock ?wise\b"), "anticlockwise"),
     (re.compile(r"\bper cent\b"), "%"),
+    (re.compile(r"\bminus (?=\d)"), "-"),
+    (re.compile(r"\bplus (?=\d)"), "+"),
+    (re.compile(r"(?<=\d),(?=\d{4})"), ", "),
     (re.compile(r"\b(?:pixels|pixel|px|dots) ?(?:per|/) ?inch\b"), "dpi"),
     (re.compile(r"\bblack ?& ?white\b"), "black and white"),
     (re.compile(r"(?<![\d.,)%])([+-]) (?=\d)"), r"\1"),  # a sign and a blank before its number

@@ -41,6 +41,8 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
         beside = parts[max(at - 1, 0) : at + 2]
         if isinstance(part, FillPart) and part.is_hint and not any(isinstance(one, SizePart) for one in beside):
             raise NotUnderstoodError("What it is for is said, and no size.")
+        if isinstance(part, WishPart) and part.needs_size and not any(isinstance(one, SizePart) for one in parts):
+            raise NotUnderstoodError("A resolution is said, and no size.")
     things: list[tuple[_Thing, dict[str, object]]] = []
     loose: dict[str, object] = {}
     deeds: list[Deed | int] = []
@@ -74,7 +76,9 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
             deeds.append(len(things))
             things.append((part, said))
         elif isinstance(part, StepPart):
-            deeds.append(AddStep(part.step, part.offered))
+            before = deeds[-1] if deeds else None
+            if not (isinstance(before, AddStep) and before.step == part.step):  # portrait 4:5 says it twice
+                deeds.append(AddStep(part.step, part.offered))
         elif isinstance(part, CommandPart):
             deeds.append(Obey(part.command))
         divided = False

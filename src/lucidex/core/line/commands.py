@@ -35,129 +35,26 @@ for _command, _typed in _COMMANDS.items():
     for _one in map(in_one_form, _typed.split(", ")):
         COMMANDS[_one] = (*COMMANDS.get(_one, ()), _command)
 
-FILLERS = frozenset(
-    [
-        "the",
-        "a",
-        "an",
-        "it",
-        "this",
-        "that",
-        "my",
-        "me",
-        "us",
-        "please",
-        "picture",
-        "pictures",
-        "image",
-        "images",
-        "photo",
-        "photos",
-        "pic",
-        "pics",
-        "file",
-        "make",
-        "made",
-        "set",
-        "do",
-        "apply",
-        "use",
-        "want",
-        "i",
-        "need",
-        "should",
-        "be",
-        "is",
-        "are",
-        "would",
-        "like",
-        "can",
-        "could",
-        "you",
-        "for",
-        "of",
-        "to",
-        "with",
-        "by",
-        "at",
-        "on",
-        "into",
-        "its",
-        "and",
-        "then",
-        "as",
-        "just",
-        "now",
-        "all",
-        "everything",
-        "let",
-        "have",
-        "get",
-        "give",
-        "put",
-        "some",
-        "little",
-        "bit",
-        "slightly",
-        "also",
-        "so",
-        "that's",
-        "thanks",
-        "thank",
-        "look",
-        "effect",
-        "filter",
-        "style",
-        "version",
-        "change",
-        "convert",
-        "save",
-        "export",
-        "adjust",
-        "add",
-        "turn",
-        "instead",
-        "sizes",
-        "much",
-        "very",
-        "really",
-        "quite",
-        "rather",
-        "somewhat",
-        "strongly",
-        "lot",
-        "website",
-        "web",
-        "page",
-        "site",
-        "homepage",
-        "online",
-        "internet",
-    ]
+_FILLERS_WORDS = (
+    "the a an it this that my me us please picture pictures image images photo photos pic pics file make made "
+    "set do apply use want i need should be is are would like can could you for of to with by at on into its "
+    "and then as just now all everything let have get give put some little bit slightly also so that's thanks "
+    "thank look effect filter style version change convert save export adjust add instead sizes much very "
+    "really quite rather somewhat strongly lot website web page site homepage online internet"
 )
+FILLERS = frozenset(_FILLERS_WORDS.split())
 DIVIDERS = frozenset(
     (",", ";", "+", "and", "then", "and then", ", and", ", then", ", and then", "plus", "afterwards", "next")
 )
 DIVIDERS |= {"also", "and also"}
 
 
-_PASSED_OVER = frozenset(
-    [
-        "keep proportions",
-        "keep aspect ratio",
-        "keep the aspect ratio",
-        "keep ratio",
-        "proportional",
-        "proportionally",
-        "height auto",
-        "auto height",
-        "width auto",
-        "auto width",
-        "keep the proportions",
-        "with proportions",
-        "in proportion",
-    ]
+_PASSED_OVER_TYPED = (
+    "turn into, turn to, turn it into, turn it to, keep proportions, keep aspect ratio, keep the aspect "
+    "ratio, keep ratio, proportional, proportionally, height auto, auto height, width auto, auto width, keep "
+    "the proportions, with proportions, in proportion"
 )
+_PASSED_OVER = frozenset(_PASSED_OVER_TYPED.split(", "))
 
 
 def read_command(words: str) -> list[Found]:

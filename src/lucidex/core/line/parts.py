@@ -97,9 +97,13 @@ class SizePart:
 
 @dataclass(frozen=True)
 class WishPart:
-    """Something a file or a place shall have beside its size: fields of a demand."""
+    """Something a file or a place shall have beside its size: fields of a demand.
+
+    With `needs_size` it says so only where a size stands on the line: 10 cm at 300.
+    """
 
     says: Mapping[str, object]
+    needs_size: bool = False
 
 
 @dataclass(frozen=True)

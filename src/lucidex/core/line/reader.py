@@ -51,101 +51,18 @@ PREFIX_COST = 0.6
 
 _Slips = tuple[tuple[str, str], ...]
 _NO_SLIPS: _Slips = ()
-PASSED_OVER = frozenset({"it", "the", "a", "an", "this", "my", "picture", "image", "photo"})
+PASSED_OVER = frozenset({"it", "the", "a", "an", "this", "my", "me", "all", "picture", "image", "photo"})
 MAX_SPELLINGS = 16  # of a line with words that may be misspelt
-_PATTERN_WORDS = frozenset(
-    [
-        "wide",
-        "high",
-        "width",
-        "height",
-        "tall",
-        "longest",
-        "shortest",
-        "edge",
-        "side",
-        "square",
-        "shape",
-        "ratio",
-        "aspect",
-        "place",
-        "multiple",
-        "multiples",
-        "under",
-        "below",
-        "most",
-        "than",
-        "less",
-        "more",
-        "lighter",
-        "heavier",
-        "quality",
-        "keep",
-        "left",
-        "right",
-        "top",
-        "bottom",
-        "centre",
-        "around",
-        "each",
-        "sides",
-        "rotate",
-        "turn",
-        "straighten",
-        "crop",
-        "room",
-        "margin",
-        "border",
-        "logo",
-        "cover",
-        "strip",
-        "resize",
-        "scale",
-        "percent",
-        "resolution",
-        "format",
-        "background",
-        "ground",
-        "landscape",
-        "portrait",
-        "paper",
-        "brightness",
-        "contrast",
-        "warmth",
-        "exposure",
-        "saturation",
-        "vibrance",
-        "shadows",
-        "highlights",
-        "sharpen",
-        "blur",
-        "noise",
-        "perspective",
-        "clockwise",
-        "anticlockwise",
-        "white",
-        "black",
-        "clear",
-        "transparent",
-        "grey",
-        "wider",
-        "higher",
-        "larger",
-        "smaller",
-        "times",
-        "enlarge",
-        "enlarged",
-        "never",
-        "reduce",
-        "corner",
-        "stops",
-        "brighter",
-        "darker",
-        "warmer",
-        "cooler",
-        "level",
-    ]
+_PATTERN_WORDS_TYPED = (
+    "wide high width height tall longest shortest edge side square shape ratio aspect place multiple "
+    "multiples under below most than less more lighter heavier quality keep left right top bottom centre "
+    "around each sides rotate turn straighten crop room margin border logo cover strip resize scale percent "
+    "resolution format background ground landscape portrait paper brightness contrast warmth exposure "
+    "saturation vibrance shadows highlights sharpen blur noise perspective clockwise anticlockwise white "
+    "black clear transparent grey wider higher larger smaller times enlarge enlarged never reduce corner "
+    "stops brighter darker warmer cooler level"
 )
+_PATTERN_WORDS = frozenset(_PATTERN_WORDS_TYPED.split())
 
 
 @dataclass(frozen=True)

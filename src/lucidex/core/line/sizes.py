@@ -75,7 +75,9 @@ SHARES = {
         ),
         50.0,
     ),
-    **dict.fromkeys(("double", "double size", "twice", "twice the size", "twice as large", "doubled"), 200.0),
+    **dict.fromkeys(
+        ("double", "double size", "twice", "twice the size", "twice as large", "twice as big", "doubled"), 200.0
+    ),
     **dict.fromkeys(("triple", "three times", "three times the size"), 300.0),
     **dict.fromkeys(("quarter", "quarter size", "a quarter", "1 / 4", "quarter of the size"), 25.0),
     **dict.fromkeys(("three quarters", "three quarter", "3 / 4 size"), 75.0),

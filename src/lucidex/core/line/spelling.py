@@ -23,6 +23,8 @@ def near_words(word: str, known: Collection[str], most: int = 2) -> list[str]:
         return []
     slips = 1 if len(word) <= 6 else 2
     near = process.extract(word, known, scorer=OSA.distance, score_cutoff=slips, limit=12)
+    # another first letter makes another word, unless letters changed places
+    near = [one for one in near if one[0][0] == word[0] or sorted(one[0]) == sorted(word)]
     if len(word) <= 5:
         # in a short word, another letter makes another word: face is no slip for fade
         near = [one for one in near if len(one[0]) != len(word) or sorted(one[0]) == sorted(word)]

@@ -178,11 +178,15 @@ def read_wish(words: str) -> Iterator[Found]:
         yield _ceiling(match[1], match[2], is_said=not words[0].isdigit())
     if (match := _DENSITY.fullmatch(words)) is not None:
         number = (match[2] or match[3] or match[4]).replace(",", ".")
-        yield Found(WishPart({"pixels_per_inch": float(number)}), 1.6 if match[4] else 1.0)
+        yield Found(WishPart({"pixels_per_inch": float(number)}, needs_size=bool(match[4])), 1.6 if match[4] else 1.0)
     if (match := _FORMAT.fullmatch(words)) is not None:
         is_further = match[1] in {"also as", "and also as", "also", "plus"} or words.endswith((" too", " as well"))
         yield Found(FormatPart(TYPED_NAMES[match[2]], is_further))
-    if (match := _FORMAT_QUALITY.fullmatch(words)) is not None and 1 <= int(match[2]) <= 100:
+    if (
+        (match := _FORMAT_QUALITY.fullmatch(words)) is not None
+        and 1 <= int(match[2]) <= 100
+        and _has_quality(match[1])
+    ):
         yield Found(FormatPart(TYPED_NAMES[match[1]], quality=int(match[2])), 1.1)
     if (match := _UNWRITTEN.fullmatch(words)) is not None:
         labels = [name.label for name in dict.fromkeys(TYPED_NAMES.values())]
@@ -200,6 +204,10 @@ def read_wish(words: str) -> Iterator[Found]:
         yield Found(WishPart({"ground": read_ground(words)}), 1.6)
     if (need := NEEDS.get(words)) is not None:
         yield Found(need, NEED_COST)
+
+
+def _has_quality(typed: str) -> bool:
+    return TYPED_NAMES[typed].output.default_quality is not None
 
 
 def _ceiling(amount: str, unit: str, is_said: bool) -> Found:

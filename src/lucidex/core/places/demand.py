@@ -1,5 +1,6 @@
 """What a place demands: a measure, rule of fit, format, ceiling, resolution, how it shows what it gets."""
 
+import re
 from enum import StrEnum
 from typing import Annotated
 
@@ -71,10 +72,15 @@ RULE_WORDS = {
 }
 
 
+FIELD_WORDS = {"max_bytes": "weight in bytes", "pixels_per_inch": "resolution", "stops": "exposure"}
+_UNIT_SUFFIX = re.compile(r"_(?:px|degrees|percent)$")
+
+
 def explain_limits(error: ValidationError) -> str:
     """One sentence from the first thing that a schema refused."""
     first = error.errors()[0]
-    name = str(first["loc"][-1]).removesuffix("_px").replace("_", " ") if first["loc"] else "size"
+    field = str(first["loc"][-1]) if first["loc"] else "size"
+    name = FIELD_WORDS.get(field) or _UNIT_SUFFIX.sub("", field).replace("_", " ")
     limits = first.get("ctx", {})
     given = first["input"] if isinstance(first["input"], int | float | str) else ""
     message = f"The {name} cannot be “{str(given)[:40]}”" if given != "" else f"The {name} is not possible"

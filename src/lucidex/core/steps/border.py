@@ -17,6 +17,7 @@ _WIDTH = r"(\d{1,2}(?:[.,]\d{1,2})?)(?: %)?"
 _TYPED = re.compile(
     rf"(?:add )?(?:a )?border(?: of)? {_WIDTH}(?: %)?(?: (?:in )?{GROUND})?"
     rf"|(?:add )?(?:a )?{GROUND} border(?: of)?(?: {_WIDTH})?|{_WIDTH} (?:{GROUND} )?border|border(?: in)? {GROUND}"
+    rf"|border(?: in)? {GROUND} {_WIDTH}|{_WIDTH} border(?: in)? {GROUND}"
 )
 
 
@@ -72,7 +73,9 @@ class Border(FinishStep):
         match = _TYPED.fullmatch(text)
         if match is None:
             return super().read(text)
-        width, colour = match[1] or match[4] or match[5], match[2] or match[3] or match[6] or match[7]
+        found = [part for part in match.groups() if part]
+        width = next((part for part in found if part[0].isdigit()), None)
+        colour = next((part for part in found if not part[0].isdigit()), None)
         ground = read_ground(colour or "white")
         if ground in {None, CLEAR}:
             return None

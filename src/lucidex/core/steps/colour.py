@@ -77,7 +77,8 @@ class Balance(ToneStep, FindingStep):
                 "Takes away a cast that lies over the whole picture; leaves others alone.",
                 cls(automatic=True),
                 Heading.BY_ITSELF,
-                also="auto colour, auto colours, colour by itself, fix colour, fix colours, colour cast, "
+                also="fix white balance, correct white balance, auto balance, auto colour, auto colours, colour by "
+                "itself, fix colour, fix colours, colour cast, "
                 "remove colour cast, remove cast, awb, auto wb, correct colours",
             ),
             Offer(
@@ -90,14 +91,16 @@ class Balance(ToneStep, FindingStep):
                 ("warmer", "white balance"),
                 "More like evening sun.",
                 cls(warmth=20),
-                also="less cold, less cool, less blue, warm, too cold, too blue, too cool, wb, colour temperature, "
+                also="more warmth, warmer tones, less cold, less cool, less blue, warm, too cold, too blue, too "
+                "cool, wb, colour temperature, "
                 "temperature, warm up",
             ),
             Offer(
                 ("cooler", "colder"),
                 "More like shade at noon.",
                 cls(warmth=-20),
-                also="less warm, less yellow, cool, cold, too warm, too yellow, too orange, cool down",
+                also="less warmth, cooler tones, less warm, less yellow, cool, cold, too warm, too yellow, too "
+                "orange, cool down",
             ),
             Offer(
                 ("less green", "more magenta"),
@@ -122,9 +125,9 @@ class Saturation(ToneStep):
     saturation: Percent = Field(0.0, description="All colours alike; at the lowest, greys remain.")
     vibrance: Percent = Field(0.0, title="Gently", description="Pale colours most; strong ones and skin are spared.")
     amounts: ClassVar[dict[str, str]] = {
-        "saturation": "saturation",
-        "gentle saturation": "vibrance",
-        "vibrance": "vibrance",
+        **dict.fromkeys(("saturation", "saturate", "stronger colours"), "saturation"),
+        **dict.fromkeys(("desaturate", "weaker colours"), "-saturation"),
+        **dict.fromkeys(("gentle saturation", "vibrance", "vivid"), "vibrance"),
     }
     varied_field: ClassVar[str | None] = "saturation"
     variants: ClassVar[str] = "-40; -20; 20; 40"
@@ -207,7 +210,8 @@ class BlackAndWhite(ToneStep):
                 ("black and white", "b/w"),
                 "Takes the colours away; how light each becomes is chosen.",
                 cls(),
-                also="b and w, b w, bw, b&w, black white, greyscale, grey scale, grayscale, monochrome, mono, no "
+                also="turn black and white, turn bw, turn grey, b and w, b w, bw, b&w, black white, greyscale, grey "
+                "scale, grayscale, monochrome, mono, no "
                 "colour, "
                 "no colours, without colour, without colours, remove colour, remove colours, to black "
                 "and white, colourless, make grey, to grey, in grey, in black and white, in bw, black and white "

@@ -151,14 +151,15 @@ class Room(GeometryStep):
                 "Adds room on any side, in a colour or clear; nothing is cut or pulled.",
                 around,
                 also="add margin, add space, add padding, padding, margin, margins, extend, extend canvas, "
-                "enlarge canvas, larger canvas, bigger canvas, canvas, canvas size, more room, more "
+                "enlarge canvas, larger canvas, bigger canvas, more room, more "
                 "space, space around, add canvas, expand canvas",
             ),
             Offer(
                 ("room to a square",),
                 "Adds as much room as a square needs.",
                 cls(extent=RoomToShape(across=1, down=1)),
-                also="pad to square, square canvas, square with room, room to square, make square with room, square "
+                also="make canvas square, pad to square, make canvas square, square canvas, square with room, room "
+                "to square, make square with room, square "
                 "with margins, "
                 "pad to a square, fit into a square",
             ),

@@ -15,7 +15,7 @@ from lucidex.core.steps.corners import Corners
 from lucidex.core.units import format_number, parse_decimal
 
 MAX_ANGLE = 45.0
-_WORDS = "straighten|level|rotate|turn|tilt|skew|deskew|spin|horizon|incline|lean"
+_WORDS = "straighten horizon|level horizon|straighten|level|rotate|turn|tilt|skew|deskew|spin|horizon|incline|lean"
 _NUMBER = r"([+-]?\d{1,3}(?:[.,]\d{1,3})?)"
 _SIDE = "(?: (?:to )?(?:the )?(left|right|anticlockwise|clockwise))?"
 _TYPED = re.compile(

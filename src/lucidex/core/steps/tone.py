@@ -127,7 +127,7 @@ class Light(ToneStep, FindingStep):
                 Heading.BY_ITSELF,
                 also="auto, automatic, by itself, enhance, auto enhance, improve, better, optimise, auto "
                 "fix, auto tone, auto contrast, auto brightness, auto exposure, fix light, correct "
-                "light, fix exposure, fix, make better, auto correct, automatic correction, auto "
+                "light, fix exposure, make better, auto correct, automatic correction, auto "
                 "adjust",
             ),
             Offer(
