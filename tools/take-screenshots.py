@@ -20,6 +20,11 @@ SETTLED = """() => !document.querySelector('.htmx-request')
   && [...document.querySelectorAll('[data-weight]')].every((w) => w.textContent.trim() !== '…')
   && document.getElementById('stage-canvas')?.dataset.painted !== undefined"""
 
+ALL_MADE = """() => [...document.querySelectorAll('[data-cell]')].every((cell) => {
+  const { top, bottom } = cell.getBoundingClientRect(), image = cell.querySelector('img');
+  return bottom < 0 || top > innerHeight || (image && image.complete && image.naturalWidth > 0);
+})"""
+
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
@@ -70,8 +75,8 @@ def take_all(browser: Browser, address: str) -> None:
     page.wait_for_selector("[name=width]")
     take(page, "bench-crop.png")
     page.goto(bench)
-    page.fill("#line", "180 x 70 keep left")
-    page.wait_for_selector("#reading .said")
+    page.fill("#line", "bw, 4x6 and as webp under 200 kB")
+    page.wait_for_selector("#reading [role=option]")
     take(page, "bench-line.png")
     open_picture(page, address, "Letters and signs", "pond-tilted.jpg")
     page.fill("#line", "straighten")
@@ -137,7 +142,7 @@ def take_all(browser: Browser, address: str) -> None:
     page.click("a.tab:has-text('Proof')")
     page.wait_for_selector(".proof-facts")
     page.wait_for_load_state("networkidle")
-    for number in (1, 3, 4):
+    for number in (1, 2, 5):
         page.locator(".proof-row-head input").nth(number).check()
     page.fill("#selected-line", "Clear afternoon")
     page.click("text=Put it on")
@@ -152,6 +157,7 @@ def take_all(browser: Browser, address: str) -> None:
     page.wait_for_load_state("networkidle")
     page.click("[data-begin-run]")
     page.wait_for_function("() => document.querySelector('progress')?.value > 12")
+    page.wait_for_function(ALL_MADE)
     page.screenshot(path=SHOTS / "proof.png")
     page.goto(address + "/book")
     page.wait_for_load_state("networkidle")
