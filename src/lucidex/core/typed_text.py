@@ -104,7 +104,6 @@ SPELLINGS = {
     "autocolour": "auto colour",
     "autolevels": "auto levels",
     "autofix": "auto fix",
-    "autoenhance": "auto enhance",
     "widescreen": "wide screen",
     "wordmark": "word mark",
     "letter-box": "letterbox",

@@ -49,7 +49,7 @@ class LocalContrastStep(EffectStep):
                 ("local contrast", "clearer"),
                 message,
                 cls(amount=35),
-                also="clarity, more clarity, structure, crisper, crisp, haze, dehaze, hazy, remove haze, "
+                also="clarity, more clarity, structure, crisper, crisp, haze, hazy, remove haze, "
                 "less haze, misty, foggy, add clarity, punchy, punchier, more punch",
             ),
             Offer(
