@@ -77,7 +77,8 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
             things.append((part, said))
         elif isinstance(part, StepPart):
             before = deeds[-1] if deeds else None
-            if not (isinstance(before, AddStep) and before.step == part.step):  # portrait 4:5 says it twice
+            # “portrait 4:5” says one thing twice; “turn left, turn left” two things
+            if divided or not (isinstance(before, AddStep) and before.step == part.step):
                 deeds.append(AddStep(part.step, part.offered))
         elif isinstance(part, CommandPart):
             deeds.append(Obey(part.command))
