@@ -11,6 +11,7 @@ from lucidex.core.geometry.fit import Rule
 from lucidex.core.line.deeds import AddStep, Deed, HangPlace, Obey, ReadDemand, UseName, Wishes, Write
 from lucidex.core.line.parts import (
     CommandPart,
+    DegreePart,
     FillPart,
     FormatPart,
     NamePart,
@@ -93,6 +94,40 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
     if sum(isinstance(deed, Obey) for deed in made) and len(made) > 1:
         extra += 1.0
     return tuple(made), extra
+
+
+def by_degrees(parts: Sequence[Part]) -> tuple[Part, ...]:
+    """The pieces with steps as strong as the words beside them say; words that can say nothing there are unknown.
+
+    A degree belongs to the step behind it, else to the one before it: slightly lighter, lighter a bit. Where
+    something is asked back it may stand: much smaller.
+    """
+    left = list(parts)
+    for at, part in enumerate(parts):
+        if not isinstance(part, DegreePart):
+            continue
+        beside = [_beside(parts, at, +1), _beside(parts, at, -1)]
+        step_at = next((one for one in beside if one is not None and isinstance(left[one], StepPart)), None)
+        meant = left[step_at] if step_at is not None else None
+        scaled = meant.step.by_degree(part.factor) if isinstance(meant, StepPart) else None
+        asks = any(one is not None and isinstance(parts[one], NeedPart) for one in beside)
+        left[at] = FillPart() if scaled is not None or asks else UnknownPart(part.words)
+        if scaled is not None and step_at is not None:
+            left[step_at] = StepPart(scaled)
+    return tuple(left)
+
+
+def _beside(parts: Sequence[Part], at: int, way: int) -> int | None:
+    """The next piece that says something, before or behind; None across a divider."""
+    at += way
+    while 0 <= at < len(parts):
+        part = parts[at]
+        if not isinstance(part, FillPart | DegreePart):
+            return at
+        if isinstance(part, FillPart) and part.divides:
+            return None
+        at += way
+    return None
 
 
 def needed_resolution(parts: Sequence[Part]) -> NeedPart | None:

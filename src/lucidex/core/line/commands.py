@@ -1,6 +1,6 @@
 """Words that do something to the page or to the list of steps, and words that say nothing by themselves."""
 
-from lucidex.core.line.parts import Command, CommandPart, FillPart, Found
+from lucidex.core.line.parts import Command, CommandPart, DegreePart, FillPart, Found
 from lucidex.core.typed_text import in_one_form
 
 _COMMANDS = {
@@ -38,9 +38,9 @@ for _command, _typed in _COMMANDS.items():
 _FILLERS_WORDS = (
     "the a an it this that my me us please picture pictures image images photo photos pic pics file make made "
     "set do apply use want i need should be is are would like can could you for of to with by at on into its "
-    "and then as just now all everything let have get give put some little bit slightly also so that's thanks "
-    "thank look effect filter style version change convert save export adjust add instead sizes much very "
-    "really quite rather somewhat strongly lot website web page site homepage online internet"
+    "and then as just now all everything let have get give put some also so that's thanks "
+    "thank look effect filter style version change convert save export adjust add instead sizes "
+    "really quite rather website web page site homepage online internet"
 )
 FILLERS = frozenset(_FILLERS_WORDS.split())
 DIVIDERS = frozenset(
@@ -48,6 +48,13 @@ DIVIDERS = frozenset(
 )
 DIVIDERS |= {"also", "and also"}
 
+_DEGREES = {
+    0.5: "slightly, slight, a little, little, a bit, bit, a little bit, a touch, a tiny bit, a tad, somewhat, "
+    "gently, mildly, subtly, a hint",
+    2.0: "much, very, very much, strongly, a lot, lots, far, way, way too, much too, heavily, a great deal, "
+    "considerably, drastically, extremely",
+}
+DEGREES = {words: factor for factor, typed in _DEGREES.items() for words in typed.split(", ")}
 
 _PASSED_OVER_TYPED = (
     "turn into, turn to, turn it into, turn it to, keep proportions, keep aspect ratio, keep the aspect "
@@ -64,6 +71,8 @@ def read_command(words: str) -> list[Found]:
 
 def read_fill(words: str) -> list[Found]:
     """Words between things, and words that can be passed over."""
+    if (factor := DEGREES.get(words)) is not None:
+        return [Found(DegreePart(words, factor), 0.2)]
     if words in DIVIDERS:
         return [Found(FillPart(divides=True), 0.1)]
     return [Found(FillPart(), 0.35)] if words in FILLERS or words in _PASSED_OVER else []

@@ -168,6 +168,14 @@ class UnknownPart:
 
 
 @dataclass(frozen=True)
+class DegreePart:
+    """How strongly the step beside it is meant, as a factor; `words` as they were typed."""
+
+    words: str
+    factor: float
+
+
+@dataclass(frozen=True)
 class FillPart:
     """Words that say nothing by themselves; `divides` where they stand between two things.
 
@@ -188,6 +196,7 @@ Part = (
     | NeedPart
     | RefusedPart
     | UnknownPart
+    | DegreePart
     | FillPart
 )
 

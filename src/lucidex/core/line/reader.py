@@ -14,8 +14,8 @@ from pydantic import ValidationError
 
 from lucidex.core.encode import TYPED_NAMES
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
-from lucidex.core.line.assembly import assembled, needed_resolution
-from lucidex.core.line.commands import COMMANDS, DIVIDERS, FILLERS, read_command, read_fill
+from lucidex.core.line.assembly import assembled, by_degrees, needed_resolution
+from lucidex.core.line.commands import COMMANDS, DEGREES, DIVIDERS, FILLERS, read_command, read_fill
 from lucidex.core.line.deeds import Deed, UseName
 from lucidex.core.line.parts import (
     FillPart,
@@ -308,7 +308,9 @@ def _phrases() -> tuple[str, ...]:
 @lru_cache(maxsize=1)
 def _vocabulary() -> frozenset[str]:
     """Every word that some phrase or pattern knows."""
-    words = {word for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS) for word in phrase.split()}
+    words = {
+        word for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS, *DEGREES) for word in phrase.split()
+    }
     return frozenset(words | FILLERS | _PATTERN_WORDS | TYPED_NAMES.keys())
 
 
@@ -337,7 +339,8 @@ def _put_together(ways: list[Way], tells: bool = True) -> list[Reading]:
         try:
             if refused is not None:
                 raise OutOfRangeError(refused)
-            deeds, extra = assembled(way.parts)
+            parts = by_degrees(way.parts)
+            deeds, extra = assembled(parts)
         except OutOfRangeError:
             if tells_here:
                 raise
@@ -345,7 +348,7 @@ def _put_together(ways: list[Way], tells: bool = True) -> list[Reading]:
         except NotUnderstoodError as error:
             clash = clash or (error if tells_here else None)
             continue
-        left_out = tuple(part.word for part in way.parts if isinstance(part, UnknownPart))
+        left_out = tuple(part.word for part in parts if isinstance(part, UnknownPart))
         if deeds and _unmet(way.parts) is None:
             readings.append(Reading(deeds, way.cost + extra, left_out=left_out))
     if clash is not None and not any(not one.left_out for one in readings):

@@ -6,7 +6,9 @@ from enum import StrEnum
 from typing import ClassVar, Self, TypeVar
 
 import pyvips
+from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic.fields import FieldInfo
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.finish.assets import AssetFile, Assets
@@ -308,6 +310,21 @@ class Step(BaseModel):
             return None
         amount = float(parse_decimal(number)) * sign
         return cls.model_validate({field.removeprefix("-"): -amount if field.startswith("-") else amount})
+
+    def by_degree(self, factor: float) -> Self | None:
+        """The step so many times as strong, within its limits; None where it has no amount to be more or less."""
+        names = {name.removeprefix("-") for name in self.amounts.values()}
+        amounts = {name: value for name in names if isinstance(value := getattr(self, name), float) and value}
+        if not amounts:
+            return None
+        scaled = {name: _within(type(self).model_fields[name], value * factor) for name, value in amounts.items()}
+        return type(self).model_validate({**self.model_dump(), **scaled})
+
+
+def _within(field: FieldInfo, value: float) -> float:
+    least = max((float(limit.ge) for limit in field.metadata if isinstance(limit, Ge)), default=value)  # type: ignore[arg-type]
+    most = min((float(limit.le) for limit in field.metadata if isinstance(limit, Le)), default=value)  # type: ignore[arg-type]
+    return round(min(max(value, least), most), 3)
 
 
 def _direction(words: str) -> tuple[int, str]:
