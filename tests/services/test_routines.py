@@ -73,7 +73,7 @@ def test_upright_and_wide_pictures_are_never_squashed_and_looked_at_anew(
     assert isinstance(light, Light)
     assert light.brightness == 0
     steps = [PutStep(light), PutStep(Crop(area=ShapeArea.model_validate({"across": 4, "down": 5})))]
-    done = put_on_pictures(renderer, workshop, actor, steps, [wide.picture_id, upright.picture_id])
+    done = put_on_pictures(renderer, workshop, actor, steps, wide.folio_id, [wide.picture_id, upright.picture_id])
     assert [one.trouble for one in done] == [None, None]
     for picture_id in (wide.picture_id, upright.picture_id):
         state = read_picture(workshop, actor, picture_id)

@@ -22,7 +22,7 @@ from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.services import book, edits
-from lucidex.services.documents import change, read_picture, redo, take_back_many, undo
+from lucidex.services.documents import change, read_picture, redo, undo
 from lucidex.services.intake import NewFolio, bring_in, copy_picture
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import in_place, up_to
@@ -56,13 +56,13 @@ def test_a_trim_finds_its_content_anew_on_each_picture(
     trim = begun(renderer, state, Trim(margin_percent=0))
     state = change(workshop, actor, pictures[0], state.version, "trim", edits.add_step(trim, "t"))
     assert state.geometry.size == Size(60, 20)
-    done = put_on_pictures(renderer, workshop, actor, [PutStep(trim)], pictures[1:])
+    done = put_on_pictures(renderer, workshop, actor, [PutStep(trim)], state.folio_id, pictures[1:])
     assert [one.trouble for one in done] == [None] * 4
     for picture_id in pictures[1:4]:
         other = read_picture(workshop, actor, picture_id)
         assert other.geometry.size == Size(60, 20)
         assert other.undo is not None
-        assert other.undo.startswith("Put on from another picture")
+        assert other.undo.startswith("Put on: ")
     assert read_picture(workshop, actor, pictures[4]).geometry.remarks, (
         "a photograph has no plain ground, and that is said"
     )
@@ -246,31 +246,12 @@ def test_every_shipped_place_can_be_filled() -> None:
     assert read_book(shipped_book().written().encode()) == shipped_book()
 
 
-def test_what_was_put_on_many_is_taken_back_at_once(
-    workshop: Workshop, renderer: Renderer, actor: Actor, pictures: list[int], new_person: Callable[[], Actor]
-) -> None:
-    done = put_on_pictures(renderer, workshop, actor, [PutStep(Turn(direction=Direction.LEFT))], pictures)
-    state = read_picture(workshop, actor, pictures[0])
-    change(workshop, actor, pictures[0], state.version, "mirror", edits.add_step(Turn(direction=Direction.HALF)))
-    versions = {one.picture_id: one.version for one in done}
-    with pytest.raises(NotFoundError):
-        take_back_many(workshop, new_person(), versions)
-    assert all(read_picture(workshop, actor, one).document.steps for one in pictures), "all of it, or nothing"
-    found = take_back_many(workshop, actor, versions)
-    assert {state.picture_id: was_last for state, was_last in found} == {
-        one: one != pictures[0] for one in pictures
-    }, "what was changed since stays as it is"
-    assert [len(read_picture(workshop, actor, one).document.steps) for one in pictures] == [2, 0, 0, 0, 0]
-    assert not any(was_last for _, was_last in take_back_many(workshop, actor, versions)), "only once"
-    again = read_picture(workshop, actor, pictures[1])
-    assert len(redo(workshop, actor, pictures[1], again.version).document.steps) == 1
-
-
 def test_what_a_step_could_not_do_on_another_picture_is_said(
     workshop: Workshop, renderer: Renderer, actor: Actor, pictures: list[int]
 ) -> None:
     crop = Crop(area=PixelArea(width_px=5_000, height_px=5_000))
-    (done,) = put_on_pictures(renderer, workshop, actor, [PutStep(crop)], pictures[:1])
+    folio_id = read_picture(workshop, actor, pictures[0]).folio_id
+    (done,) = put_on_pictures(renderer, workshop, actor, [PutStep(crop)], folio_id, pictures[:1])
     assert done.trouble is None
     assert "The crop asks for 5000 × 5000, but the picture is only 300 × 200 here." in done.remark
 
@@ -280,7 +261,8 @@ def test_steps_that_are_there_already_are_known_whatever_they_found(
 ) -> None:
     steps = [PutStep(Trim(margin_percent=2)), PutStep(Turn(direction=Direction.LEFT))]
     assert not has_already(read_picture(workshop, actor, pictures[0]), steps)
-    put_on_pictures(renderer, workshop, actor, steps, pictures[:2])
+    folio_id = read_picture(workshop, actor, pictures[0]).folio_id
+    put_on_pictures(renderer, workshop, actor, steps, folio_id, pictures[:2])
     for one in pictures[:2]:
         assert has_already(read_picture(workshop, actor, one), steps)
         assert has_already(read_picture(workshop, actor, one), steps[1:])

@@ -49,6 +49,8 @@ def addressed(path: str, work: Work) -> str:
         "cell_id": work.cell_id,
         "logo_id": work.logo_id,
         "way": "plain",
+        "change_id": 1,
+        "direction": "back",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 

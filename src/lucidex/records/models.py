@@ -228,6 +228,45 @@ class Place(Base):
     taken_down_at: Mapped[datetime | None]
 
 
+class FolioChange(Base):
+    """Something done in a folio beyond one picture: places moved, or several pictures changed, as one action."""
+
+    __tablename__ = "folio_change"
+    __table_args__ = (Index("folio_change_by_folio", "folio_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id", ondelete="CASCADE"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    summary: Mapped[str] = mapped_column(String(400))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    taken_back_at: Mapped[datetime | None]
+    moves_places: Mapped[bool]
+
+    person: Mapped[Person] = relationship()
+
+
+class PlaceMove(Base):
+    """How a place stood before a change of its folio and after it: `name`, `demand`, and whether it `hangs`."""
+
+    __tablename__ = "place_move"
+
+    change_id: Mapped[int] = mapped_column(ForeignKey("folio_change.id", ondelete="CASCADE"), primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id", ondelete="CASCADE"), primary_key=True)
+    before: Mapped[dict[str, Any]]
+    after: Mapped[dict[str, Any]]
+
+
+class PictureMove(Base):
+    """At which state a picture stood before a change of its folio and after it."""
+
+    __tablename__ = "picture_move"
+
+    change_id: Mapped[int] = mapped_column(ForeignKey("folio_change.id", ondelete="CASCADE"), primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    before_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id", ondelete="CASCADE"))
+    after_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id", ondelete="CASCADE"))
+
+
 class OwnPlace(Base):
     """A place in somebody's own book of places; `demand` is a `core.places.demand.PlaceDemand`."""
 

@@ -5,13 +5,16 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from lucidex.core.document import Framing
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.line.deeds import Wishes
 from lucidex.core.line.parts import Command
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.services import edits
-from lucidex.services.documents import PictureState, change, change_in, redo, undo
+from lucidex.services.documents import PictureState, change, change_in
+from lucidex.services.folio_history import make_next_again, read_next, recorded, take_back_next
 from lucidex.services.folios import place_of
 from lucidex.services.format_search import better_format
 from lucidex.services.line import (
@@ -26,7 +29,7 @@ from lucidex.services.line import (
     with_wishes,
 )
 from lucidex.services.people import Actor
-from lucidex.services.places import change_place_in, demand_of, find_place, hang_missing_in
+from lucidex.services.places import change_place_in, demand_of, find_place, hang_missing_in, hang_place_in
 from lucidex.services.renderer import Renderer
 from lucidex.services.routine_use import put_on_at_once
 from lucidex.services.routines import KeptRoutine
@@ -74,7 +77,11 @@ def carry_out(
     if steps := [deed.step for deed in deeds if isinstance(deed, StepDeed)]:
         entries, summary, alter = all_begun(renderer, workshop, actor, state, steps, before)
     wanted = [(deed.demand, deed.name) for deed in deeds if isinstance(deed, PlaceDeed)]
-    with workshop.database.begin() as session:  # all of it, or nothing
+    on = [state.picture_id]
+    with (
+        workshop.database.begin() as session,  # all of it, or nothing
+        recorded(session, actor, state.folio_id, summary, on, needs_places=True),
+    ):
         if entries:
             state = change_in(session, actor, state.picture_id, state.version, summary, alter)
         if wanted:
@@ -138,11 +145,27 @@ def _wish(session: Session, actor: Actor, state: PictureState, place_id: int, wi
 def _obey(workshop: Workshop, actor: Actor, state: PictureState, commands: Sequence[Command]) -> PictureState:
     for command in commands:
         if command is Command.UNDO:
-            state = undo(workshop, actor, state.picture_id, state.version)
+            back, _ = read_next(workshop, state)
+            state, _ = take_back_next(workshop, actor, state, back.change_id if back else None)
         elif command is Command.REDO:
-            state = redo(workshop, actor, state.picture_id, state.version)
+            _, again = read_next(workshop, state)
+            state, _ = make_next_again(workshop, actor, state, again.change_id if again else None)
         elif command is Command.CLEAR:
             state = change(
                 workshop, actor, state.picture_id, state.version, "Back to the original", edits.clear_steps()
             )
     return state
+
+
+def enlarge_as_place(
+    workshop: Workshop, actor: Actor, state: PictureState, demand: PlaceDemand, framing: Framing, step_id: str
+) -> tuple[PictureState, int]:
+    """Let a place of a size take the seat of a crop that asked for more than there is, as one action; its id."""
+    summary = f"Enlarged to {demand.measure.words()} as a place"
+    with (
+        workshop.database.begin() as session,
+        recorded(session, actor, state.folio_id, summary, [state.picture_id]),
+    ):
+        place = hang_place_in(session, actor, state.folio_id, demand)
+        alter = edits.several(edits.remove_step(step_id), edits.set_framing(place.id, framing))
+        return change_in(session, actor, state.picture_id, state.version, summary, alter), place.id

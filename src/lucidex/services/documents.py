@@ -1,6 +1,6 @@
 """One picture's document: read it, change it, take changes back and make them again."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
@@ -38,6 +38,9 @@ class PictureState:
     snapshot_id: int
     undo: str | None
     redo: str | None
+    since: datetime  # when the state came about that stands
+    redo_id: int | None = None
+    redo_since: datetime | None = None
 
     @cached_property
     def geometry(self) -> PictureGeometry:
@@ -113,6 +116,9 @@ def _as_state(picture: Picture, held: Document, after: Snapshot | None) -> Pictu
         snapshot_id=held.snapshot_id,
         undo=held.snapshot.summary if held.snapshot.parent_id is not None else None,
         redo=after.summary if after else None,
+        since=held.snapshot.created_at,
+        redo_id=after.id if after else None,
+        redo_since=after.created_at if after else None,
     )
 
 
@@ -159,7 +165,7 @@ def change_in(
     )
     session.add(snapshot)
     session.flush()
-    _point(session, picture, held.version, snapshot.id)
+    point(session, picture, held.version, snapshot.id)
     return _state(session, picture)
 
 
@@ -173,24 +179,6 @@ def undo(workshop: Workshop, actor: Actor, picture_id: int, version: int) -> Pic
         lambda s, now_at: now_at.parent_id,
         "There is nothing to take back.",
     )
-
-
-def take_back_many(workshop: Workshop, actor: Actor, versions: Mapping[int, int]) -> list[tuple[PictureState, bool]]:
-    """Take the last change back on several pictures as one, each only where it still is the last one.
-
-    `versions` are those that the change made, by picture. Each picture's state, and whether it was taken back there.
-    """
-    done = []
-    with workshop.database.begin() as session:
-        for picture_id, version in sorted(versions.items()):
-            picture = picture_of(session, actor, picture_id, to_change=True)
-            held = session.get_one(Document, picture.id)
-            parent = held.snapshot.parent_id
-            is_last = held.version == version and parent is not None
-            if is_last and parent is not None:
-                _point(session, picture, version, parent)
-            done.append((_state(session, picture), is_last))
-    return done
 
 
 def redo(workshop: Workshop, actor: Actor, picture_id: int, version: int) -> PictureState:
@@ -218,7 +206,7 @@ def _step_through(
         snapshot_id = target(session, held.snapshot)
         if snapshot_id is None:
             raise OutOfRangeError(nothing)
-        _point(session, picture, version, snapshot_id)
+        point(session, picture, version, snapshot_id)
         return _state(session, picture)
 
 
@@ -269,7 +257,7 @@ def go_to(workshop: Workshop, actor: Actor, picture_id: int, version: int, snaps
         if snapshot is None or snapshot.picture_id != picture.id:
             raise NotFoundError("This state is not in the picture's history.")
         if snapshot.id != held.snapshot_id:
-            _point(session, picture, version, snapshot.id)
+            point(session, picture, version, snapshot.id)
         return _state(session, picture)
 
 
@@ -292,7 +280,8 @@ def expect_version(held: Document | PictureState, version: int) -> None:
         )
 
 
-def _point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:
+def point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:
+    """Let a state of a picture count, after `version`. ChangedMeanwhileError where another one stands by now."""
     held = session.get_one(Document, picture.id)
     # the folio first: whoever changes several pictures of one folio and whoever changes one of them meet here, and
     # cannot come to wait for each other

@@ -256,23 +256,28 @@ class FolioView:
 def read_folio(workshop: Workshop, actor: Actor, folio_id: int) -> FolioView:
     """A folio with its pictures and its hanging places."""
     with workshop.database.begin() as session:
-        folio = folio_of(session, actor, folio_id)
-        shares = select(FolioShare).options(joinedload(FolioShare.person)).where(FolioShare.folio_id == folio.id)
-        shared = sorted(session.scalars(shares), key=lambda share: share.person.name)
-        lookers = frozenset(share.person_id for share in shared if share.scope == Scope.LOOK)
-        pictures = select(Picture).options(joinedload(Picture.source).joinedload(Source.original))
-        pictures = pictures.where(Picture.folio_id == folio.id, _STANDS)
-        view = FolioView(
-            folio,
-            folio.owner_id == actor.id,
-            list(session.scalars(pictures.order_by(*IN_ORDER))),
-            hanging_places(session, folio.id),
-            [share.person for share in shared],
-            actor.may_change and actor.id not in lookers,
-            lookers,
-        )
-        _ = folio.owner
-        return view
+        return read_folio_in(session, actor, folio_id)
+
+
+def read_folio_in(session: Session, actor: Actor, folio_id: int) -> FolioView:
+    """The same within a transaction that does more."""
+    folio = folio_of(session, actor, folio_id)
+    shares = select(FolioShare).options(joinedload(FolioShare.person)).where(FolioShare.folio_id == folio.id)
+    shared = sorted(session.scalars(shares), key=lambda share: share.person.name)
+    lookers = frozenset(share.person_id for share in shared if share.scope == Scope.LOOK)
+    pictures = select(Picture).options(joinedload(Picture.source).joinedload(Source.original))
+    pictures = pictures.where(Picture.folio_id == folio.id, _STANDS)
+    view = FolioView(
+        folio,
+        folio.owner_id == actor.id,
+        list(session.scalars(pictures.order_by(*IN_ORDER))),
+        hanging_places(session, folio.id),
+        [share.person for share in shared],
+        actor.may_change and actor.id not in lookers,
+        lookers,
+    )
+    _ = folio.owner
+    return view
 
 
 def hanging_places(session: Session, folio_id: int) -> list[Place]:

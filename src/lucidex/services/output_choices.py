@@ -12,6 +12,7 @@ from lucidex.core.source.facts import SourceFacts
 from lucidex.core.units import format_weight
 from lucidex.services import edits
 from lucidex.services.documents import change, change_in
+from lucidex.services.folio_history import recorded
 from lucidex.services.folios import place_of, read_folio
 from lucidex.services.people import Actor
 from lucidex.services.places import change_place_in, demand_of
@@ -83,13 +84,14 @@ def _write_column(workshop: Workshop, actor: Actor, cell: ProofCell, written: Wr
 
     folio = read_folio(workshop, actor, cell.state.folio_id)
     summary = f"Written as {written.words} with all others in “{cell.place.name}”"
-    with workshop.database.begin() as session:
+    ids = [picture.id for picture in folio.pictures]
+    with workshop.database.begin() as session, recorded(session, actor, folio.folio.id, summary, ids):
         place = place_of(session, actor, cell.place.id, to_change=True)
         if output.format is None:
             demand = amended(demand_of(place), format=written.format, quality=written.quality)
             change_place_in(session, actor, place.id, place.version, demand, place.name)
-        for picture in folio.pictures:
-            change_in(session, actor, picture.id, None, summary, alter)
+        for picture_id in ids:
+            change_in(session, actor, picture_id, None, summary, alter)
     name = output.format.label if output.format else written.words
     return f"All {len(folio.pictures)} in “{cell.place.name}” are written as {name}."
 

@@ -1,19 +1,19 @@
 """Hanging places in a folio, changing them, taking them down and hanging them again."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from lucidex.core.encode import FormatName
-from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError
+from lucidex.core.errors import ChangedMeanwhileError
 from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.records.models import Place, now
+from lucidex.services.folio_history import check_room, recorded
 from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
-
-MAX_PLACES = 60
 
 
 def demand_of(place: Place) -> PlaceDemand:
@@ -29,15 +29,14 @@ def find_place(workshop: Workshop, actor: Actor, place_id: int) -> Place:
 
 def hang_place(workshop: Workshop, actor: Actor, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """Hang a new place. Without a name it is called by its size."""
-    with workshop.database.begin() as session:
+    with workshop.database.begin() as session, recorded(session, actor, folio_id):
         return hang_place_in(session, actor, folio_id, demand, name)
 
 
 def hang_place_in(session: Session, actor: Actor, folio_id: int, demand: PlaceDemand, name: str = "") -> Place:
     """The same within a transaction that does more."""
     folio = folio_of(session, actor, folio_id, to_change=True)
-    if len(hanging_places(session, folio.id)) >= MAX_PLACES:
-        raise OutOfRangeError(f"A folio can have at most {MAX_PLACES} places. Take one down first.")
+    check_room(session, folio.id, 1)
     place = Place(
         folio_id=folio.id,
         name=clean_name(name, demand.measure.words()),
@@ -53,7 +52,7 @@ def hang_missing(
     workshop: Workshop, actor: Actor, folio_id: int, wanted: Sequence[tuple[PlaceDemand, str]]
 ) -> list[int]:
     """Hang places by demand and name, unless one that asks the same hangs already; the ids of all, in order."""
-    with workshop.database.begin() as session:
+    with workshop.database.begin() as session, recorded(session, actor, folio_id):
         return hang_missing_in(session, actor, folio_id, wanted)
 
 
@@ -76,7 +75,7 @@ def change_place(
     workshop: Workshop, actor: Actor, place_id: int, version: int, demand: PlaceDemand, name: str
 ) -> Place:
     """Change what a place asks for. Raises ChangedMeanwhileError where `version` is not the current one."""
-    with workshop.database.begin() as session:
+    with _recorded(workshop, actor, place_id) as (session, _):
         return change_place_in(session, actor, place_id, version, demand, name)
 
 
@@ -109,15 +108,25 @@ def write_also(workshop: Workshop, actor: Actor, place_id: int, formats: tuple[F
 
 def take_down(workshop: Workshop, actor: Actor, place_id: int) -> Place:
     """Take a place off the wall; its framings stay with the pictures."""
-    with workshop.database.begin() as session:
-        place = place_of(session, actor, place_id, to_change=True)
+    with _recorded(workshop, actor, place_id) as (_, place):
         place.taken_down_at = place.taken_down_at or now()
         return place
 
 
 def hang_again(workshop: Workshop, actor: Actor, place_id: int) -> Place:
     """Put a place back that was taken down."""
-    with workshop.database.begin() as session:
-        place = place_of(session, actor, place_id, to_change=True)
+    with _recorded(workshop, actor, place_id) as (session, place):
+        if place.taken_down_at is not None:
+            check_room(session, place.folio_id, 1)
         place.taken_down_at = None
         return place
+
+
+@contextmanager
+def _recorded(workshop: Workshop, actor: Actor, place_id: int) -> Iterator[tuple[Session, Place]]:
+    """A transaction that changes one place, as one action of its folio."""
+    with workshop.database.begin() as session:
+        place = place_of(session, actor, place_id, to_change=True)
+        with recorded(session, actor, place.folio_id):
+            session.refresh(place)  # it may have changed while others held the folio
+            yield session, place

@@ -14,6 +14,7 @@ from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
 from lucidex.core.steps.base import Carried, Step
 from lucidex.records.models import Folio, Picture, now
 from lucidex.services.documents import PictureState, change_in, read_picture, with_document
+from lucidex.services.folio_history import recorded
 from lucidex.services.folios import IN_ORDER, FolioView, allowed_pictures, picture_of, read_folio
 from lucidex.services.intake import start_document
 from lucidex.services.logos import adopt_assets_in
@@ -22,7 +23,7 @@ from lucidex.services.places import demand_of, hang_place_in
 from lucidex.services.render_requests import RenderRequest, for_screen, in_place
 from lucidex.services.renderer import Renderer
 from lucidex.services.routines import read_routine
-from lucidex.services.steps import PutOn, PutStep, prepare_on_pictures, put_on, put_prepared
+from lucidex.services.steps import PutOn, PutStep, as_one, prepare_on_pictures, put_on, put_prepared
 from lucidex.services.workshop import Workshop
 
 MAX_OFFERED = 60
@@ -97,14 +98,16 @@ def use_routine(
     places = places_of(routine, read_folio(workshop, actor, folio_id))
     steps, _ = steps_there(routine, asked, places)
     prepared = prepare_on_pictures(renderer, workshop, actor, steps, picture_ids)
-    with workshop.database.begin() as session:
+    summary = f"Put on the routine “{routine.name}”"
+    with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, picture_ids) as change:
         adopt_assets_in(session, actor, [one.step for one in routine.steps])
         hung = {
             place.key: str(hang_place_in(session, actor, folio_id, place.demand, place.name).id)
             for place in places
             if not place.hangs
         }
-        return put_prepared(session, actor, prepared, f"Put on the routine “{routine.name}”", hung)
+        put = put_prepared(session, actor, prepared, summary, hung)
+    return as_one(put, change)
 
 
 def put_on_at_once(

@@ -1,7 +1,7 @@
 """Steps on pictures: beginning one, finding its numbers anew, putting it on other pictures, trying values."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
@@ -22,6 +22,7 @@ from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.room import Room, RoomToSize
 from lucidex.services import edits
 from lucidex.services.documents import Alter, PictureState, change, change_in, read_pictures, with_document
+from lucidex.services.folio_history import Recorded, recorded
 from lucidex.services.logos import adopt_assets_in, with_newest
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import for_screen, up_to, without_steps
@@ -146,14 +147,15 @@ def grey_at(
 class PutOn:
     """What became of a step on another picture; `trouble` is a sentence where it could not be put there.
 
-    `remark` says where it did something else there than it asks for. `version` is the picture's after it.
+    `remark` says where it did something else there than it asks for. `change_id` is the
+    action of the folio, once it is recorded.
     """
 
     picture_id: int
     file_name: str
     trouble: str | None = None
     remark: str = ""
-    version: int = 0
+    change_id: int | None = None
 
 
 @dataclass(frozen=True)
@@ -178,15 +180,23 @@ def put_on_pictures(
     workshop: Workshop,
     actor: Actor,
     steps: Sequence[PutStep],
+    folio_id: int,
     picture_ids: Sequence[int],
     summary: str = "",
 ) -> list[PutOn]:
-    """Add steps at the end of other pictures' lists; automatic ones find their numbers anew on each."""
+    """Add steps at the end of the lists of other pictures of a folio; automatic ones find their numbers anew."""
     sentences = " ".join(plain(one.step.sentence()) for one in steps)
     prepared = prepare_on_pictures(renderer, workshop, actor, steps, picture_ids)
-    with workshop.database.begin() as session:
+    done = summary or f"Put on: {sentences}"
+    with workshop.database.begin() as session, recorded(session, actor, folio_id, done, picture_ids) as change:
         adopt_assets_in(session, actor, [one.step for one in steps])
-        return put_prepared(session, actor, prepared, summary or f"Put on from another picture: {sentences}", {})
+        put = put_prepared(session, actor, prepared, done, {})
+    return as_one(put, change)
+
+
+def as_one(put: Sequence[PutOn], change: Recorded) -> list[PutOn]:
+    """What became of pictures, with the action by which they can be taken back together."""
+    return [replace(one, change_id=change.change_id) for one in put]
 
 
 def prepare_on_pictures(
@@ -223,7 +233,7 @@ def _put(session: Session, actor: Actor, one: Prepared, summary: str, place_keys
         after = change_in(session, actor, state.picture_id, state.version, summary, alter)
     except UserError as error:  # raised before anything of it is written
         return PutOn(state.picture_id, state.file_name, error.sentence)
-    return PutOn(state.picture_id, state.file_name, remark=_remarks(state, after), version=after.version)
+    return PutOn(state.picture_id, state.file_name, remark=_remarks(state, after))
 
 
 def _remarks(before: PictureState, after: PictureState) -> str:

@@ -1,13 +1,13 @@
 """Folios by API."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
 from starlette.concurrency import run_in_threadpool
 
-from lucidex.services import folios
+from lucidex.services import folio_history, folios
 from lucidex.services.intake import bring_in_received, check_target
-from lucidex.web.api.shapes import FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
+from lucidex.web.api.shapes import ActionMoved, FolioAction, FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received
 
@@ -31,6 +31,22 @@ def make_folio(app: App, actor: Bearer, body: FolioIn) -> FolioDetail:
 def read_folio(app: App, actor: Bearer, folio_id: int) -> FolioDetail:
     """A folio with its pictures and places."""
     return FolioDetail.of(folios.read_folio(app.workshop, actor, folio_id))
+
+
+@router.get("/folios/{folio_id}/history")
+def read_history(app: App, actor: Bearer, folio_id: int) -> list[FolioAction]:
+    """What was done to places and to several pictures at once, the newest first."""
+    return [FolioAction.of(one) for one in folio_history.read_folio_history(app.workshop, actor, folio_id)]
+
+
+@router.post("/folios/{folio_id}/history/{change_id}/{direction}")
+def move_in_history(
+    app: App, actor: Bearer, folio_id: int, change_id: int, direction: Literal["back", "again"]
+) -> ActionMoved:
+    """Take an action back, or make it again; what was changed since is left as it is and named."""
+    moves = folio_history.take_back if direction == "back" else folio_history.make_again
+    moved = moves(app.workshop, actor, folio_id, change_id)
+    return ActionMoved(places=moved.places, pictures=moved.pictures, left_as_they_are=moved.kept)
 
 
 @router.post(

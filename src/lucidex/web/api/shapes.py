@@ -12,6 +12,7 @@ from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Picture, Place
 from lucidex.services.documents import PictureState
+from lucidex.services.folio_history import FolioEntry
 from lucidex.services.folios import FolioRow, FolioView
 from lucidex.services.places import demand_of
 
@@ -185,3 +186,32 @@ class RenderIn(BaseModel):
     steps: tuple[StepEntry, ...] | None = None
     framing: Framing | None = None
     texts: bool = False
+
+
+class FolioAction(BaseModel):
+    """Something done to the places of a folio, or to several pictures at once."""
+
+    id: int
+    summary: str
+    person: str
+    created_at: datetime
+    counts: bool
+
+    @classmethod
+    def of(cls, entry: FolioEntry) -> "FolioAction":
+        """As the folio's history has it."""
+        return cls(
+            id=entry.change_id,
+            summary=entry.summary,
+            person=entry.person,
+            created_at=entry.created_at,
+            counts=entry.counts,
+        )
+
+
+class ActionMoved(BaseModel):
+    """What an action that was taken back, or made again, came to."""
+
+    places: list[str]
+    pictures: list[str]
+    left_as_they_are: list[str]

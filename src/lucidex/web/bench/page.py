@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse, JSONResponse
@@ -14,7 +14,8 @@ from lucidex.core.places.demand import amended
 from lucidex.core.steps.base import plain
 from lucidex.services import edits, places
 from lucidex.services.deeds import carry_out
-from lucidex.services.documents import go_to, read_history, read_snapshot, redo, undo
+from lucidex.services.documents import PictureState, go_to, read_history, read_snapshot
+from lucidex.services.folio_history import Moved, make_next_again, read_folio_history, take_back_next
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import copy_picture
 from lucidex.services.line import Proposal, StepDeed, Understood, offered, place_named, understood
@@ -115,17 +116,34 @@ def _change_typed(at: AtBench, place_id: int, typed: Mapping[str, object]) -> in
 
 
 @router.post("/pictures/{picture_id}/undo")
-def take_back(at: Bench) -> HTMLResponse:
-    """Take the last change back."""
-    at.moved(undo(at.app.workshop, at.actor, at.picture_id, at.version))
-    return at.show(at.place)
+def take_back(at: Bench, change: Annotated[int | None, Form()] = None) -> HTMLResponse:
+    """Take the last change back: the picture's own, or the one of its folio that was shown to be next."""
+    at.expect_version()
+    return _moved(at, *take_back_next(at.app.workshop, at.actor, at.state, change))
 
 
 @router.post("/pictures/{picture_id}/redo")
-def make_again(at: Bench) -> HTMLResponse:
+def make_again(at: Bench, change: Annotated[int | None, Form()] = None) -> HTMLResponse:
     """Make it again."""
-    at.moved(redo(at.app.workshop, at.actor, at.picture_id, at.version))
-    return at.show(at.place)
+    at.expect_version()
+    return _moved(at, *make_next_again(at.app.workshop, at.actor, at.state, change))
+
+
+@router.post("/pictures/{picture_id}/folio-history/{change_id}/{direction}")
+def move_in_folio(at: Bench, change_id: int, direction: Literal["back", "again"]) -> HTMLResponse:
+    """Take any action of the folio back, or make it again."""
+    moves = take_back_next if direction == "back" else make_next_again
+    return _moved(at, *moves(at.app.workshop, at.actor, at.state, change_id))
+
+
+def _moved(at: AtBench, state: PictureState, moved: Moved | None) -> HTMLResponse:
+    at.moved(state)
+    shown = at.show(at.place)
+    if moved is None or not moved.kept:
+        return shown
+    left = f"{', '.join(moved.kept)}: changed since, so left as {'it is' if len(moved.kept) == 1 else 'they are'}."
+    message = partial(at.request, "bench/told.html", sentence=left)
+    return HTMLResponse(bytes(shown.body) + bytes(message.body))
 
 
 @router.get("/pictures/{picture_id}/history")
@@ -134,7 +152,8 @@ def history(at: Bench, all: bool = False) -> HTMLResponse:
     entries = read_history(at.app.workshop, at.actor, at.picture_id)
     shown = entries if all else entries[:SHOWN_STATES]
     values = {"entries": shown, "earlier": len(entries) - len(shown), "picture_id": at.picture_id, "place": at.place}
-    return partial(at.request, "bench/history.html", **values)
+    folio_entries = read_folio_history(at.app.workshop, at.actor, at.state.folio_id)
+    return partial(at.request, "bench/history.html", **values, folio_entries=folio_entries)
 
 
 @router.post("/pictures/{picture_id}/history/{snapshot_id}")

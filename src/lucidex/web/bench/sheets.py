@@ -121,7 +121,7 @@ def put_on_others(at: Bench, step_id: str, on: Annotated[list[int], Form()] = []
     here = {picture.id for picture in read_folio(at.app.workshop, at.actor, at.state.folio_id).pictures}
     chosen = [picture for picture in dict.fromkeys(on) if picture in here and picture != at.picture_id]
     steps = [PutStep(entry.step, entry.only_in) for entry in goes]
-    done = put_on_pictures(at.app.renderer, at.app.workshop, at.actor, steps, chosen)
+    done = put_on_pictures(at.app.renderer, at.app.workshop, at.actor, steps, at.state.folio_id, chosen)
     return partial(at.request, "bench/copied.html", folio_id=at.state.folio_id, done=done)
 
 

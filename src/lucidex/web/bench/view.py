@@ -22,7 +22,8 @@ from lucidex.core.steps.base import Band
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.documents import PictureState, read_picture
-from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.folio_history import Next, read_around
+from lucidex.services.folios import FolioView
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
@@ -119,6 +120,8 @@ class BenchView:
     after: StepEntry | None
     insert: StepEntry | None
     own: Any
+    back: Next | None
+    again: Next | None
     trial: Routine | None = None
 
     @property
@@ -259,7 +262,7 @@ def bench_view(
 ) -> BenchView:
     """The bench of a picture, as somebody looks at it; `state` where it was read already."""
     state = state or read_picture(app.workshop, actor, picture_id)
-    folio = read_folio(app.workshop, actor, state.folio_id)
+    folio, (back, again) = read_around(app.workshop, actor, state)
     places = place_views(app, state, folio.places)
     chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
     geometry = state.geometry
@@ -280,6 +283,8 @@ def bench_view(
         after=after,
         insert=steps.get(shown.insert or ""),
         own=values(app, actor) if values is not None else None,
+        back=back,
+        again=again,
         trial=_trial(app, actor, state, folio),
     )
 

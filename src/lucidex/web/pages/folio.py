@@ -3,21 +3,19 @@
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Request
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.stamp.texts import Texts
 from lucidex.records.models import Scope
 from lucidex.services import edits, folios, intake, sources
-from lucidex.services.documents import change, read_picture, take_back_many
+from lucidex.services.documents import change, read_picture
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.stored import stored_file
 from lucidex.web.templating import lead_to, page, partial
 
-PictureVersion = Annotated[str, Field(pattern=r"^\d{1,18}:\d{1,9}$")]  # a picture and one of its versions
-MAX_AT_ONCE = 5_000
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 THUMBNAIL_EDGE = 320
@@ -114,25 +112,6 @@ def write_texts(
         raise OutOfRangeError(f"The {field} text is too long.") from error
     state = change(app.workshop, actor, picture_id, version, "Wrote the texts", edits.set_texts(texts))
     return partial(request, "gather/texts.html", state=state, saved=True)
-
-
-@router.post("/folios/{folio_id}/take-back")
-def take_back(
-    request: Request,
-    app: App,
-    actor: SignedIn,
-    folio_id: int,
-    on: Annotated[list[PictureVersion], Form(max_length=MAX_AT_ONCE)],
-) -> HTMLResponse:
-    """Take back at once what was put on several pictures, each named with the version that it got by that."""
-    folios.read_folio(app.workshop, actor, folio_id)
-    versions = {int(picture): int(version) for picture, version in (one.split(":") for one in on)}
-    found = take_back_many(app.workshop, actor, versions)
-    done = [state for state, was_last in found if was_last]
-    kept = [state.file_name for state, was_last in found if not was_last]
-    response = partial(request, "bench/taken_back.html", done=done, kept=kept)
-    response.headers["HX-Trigger"] = "cells-changed"
-    return response
 
 
 @router.get("/pictures/{picture_id}/original")

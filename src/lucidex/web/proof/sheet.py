@@ -182,7 +182,7 @@ def put_step(
     if not proposal.steps:
         raise NotUnderstoodError("Only steps and routines can be put on the selected pictures.")
     steps = [PutStep(_ready_step(app, actor, deed.step)) for deed in proposal.steps]
-    done = put_on_pictures(app.renderer, app.workshop, actor, steps, chosen)
+    done = put_on_pictures(app.renderer, app.workshop, actor, steps, folio_id, chosen)
     response = partial(request, "bench/copied.html", folio_id=folio_id, done=done)
     response.headers["HX-Trigger"] = "cells-changed, line-done"
     return response

@@ -16,8 +16,8 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.crop import Area, Crop, SidePixels, SidesArea, free_area, moved_area, sides_area
 from lucidex.services import edits
+from lucidex.services.deeds import enlarge_as_place
 from lucidex.services.documents import PictureState
-from lucidex.services.places import hang_place
 from lucidex.services.render_requests import up_to
 from lucidex.services.steps import remedied
 from lucidex.web.bench.control import Control
@@ -117,13 +117,11 @@ def remedy(at: Bench, step_id: str, which: Annotated[Remedy, Form()]) -> HTMLRes
         at.change(plain(steps[-1].sentence()), edits.replace_step(step_id, *steps))
         return at.show(at.place, step_id)
     demand = PlaceDemand(measure=ExactSize(width_px=wanted.width, height_px=wanted.height))
-    place = hang_place(at.app.workshop, at.actor, at.state.folio_id, demand)
     framing = Framing(focal_x=crop.area.centre_x, focal_y=crop.area.centre_y)
-    at.change(
-        f"Enlarged to {wanted} as a place",
-        edits.several(edits.remove_step(step_id), edits.set_framing(place.id, framing)),
-    )
-    return at.show(place.id)
+    at.expect_version()
+    state, place_id = enlarge_as_place(at.app.workshop, at.actor, at.state, demand, framing, step_id)
+    at.moved(state)
+    return at.show(place_id)
 
 
 CONTROL = Control("crop", stage=_stage, routes=router)
