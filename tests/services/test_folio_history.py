@@ -214,3 +214,12 @@ def test_four_who_hang_at_once_have_an_action_each(workshop: Workshop, actor: Ac
         list(pool.map(once, range(4)))
     words = {f"Hung “{20 + number} × 9”" for number in range(4)}
     assert {one.summary for one in read_folio_history(workshop, actor, state.folio_id)} == words
+
+
+def test_a_place_that_was_changed_since_stays(workshop: Workshop, actor: Actor, state: PictureState) -> None:
+    hung = places.hang_place(workshop, actor, state.folio_id, read_demand("16x9 px").demand(), "Banner")
+    (entry,) = read_folio_history(workshop, actor, state.folio_id)
+    places.change_place(workshop, actor, hung.id, 1, read_demand("20x10 px").demand(), "Wide")
+    moved = take_back(workshop, actor, state.folio_id, entry.change_id)
+    assert (moved.kept, moved.places) == (["“Wide”"], [])
+    assert wall(workshop, actor, state.folio_id) == [("Wide", "20 × 10")]

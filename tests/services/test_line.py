@@ -197,7 +197,7 @@ def test_format_and_quality_are_found_together(
 def test_a_line_is_done_whole_or_not_at_all(
     workshop: Workshop, actor: Actor, do: Doing, state: PictureState, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("lucidex.services.places.MAX_PLACES", 1)
+    monkeypatch.setattr("lucidex.services.folio_history.MAX_PLACES", 1)
     with pytest.raises(OutOfRangeError, match="at most 1 places"):
         do(state, "bw, 300x200, 120 wide")
     assert read_picture(workshop, actor, state.picture_id).document.steps == ()
