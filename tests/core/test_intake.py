@@ -146,14 +146,6 @@ def test_a_huge_size_in_few_bytes_is_refused_before_decoding(tmp_path: Path) -> 
         taken(tmp_path, png_header(30_000, 30_000))
 
 
-def test_a_moving_picture_is_refused(tmp_path: Path) -> None:
-    frames = pyvips.Image.arrayjoin([pyvips.Image.black(8, 8, bands=3) + i * 60 for i in range(3)], across=1)
-    frames = frames.cast("uchar").copy(interpretation="srgb")
-    frames.set_type(pyvips.GValue.gint_type, "page-height", 8)
-    with pytest.raises(UnreadableFileError, match="3 pictures"):
-        taken(tmp_path, frames.write_to_buffer(".gif"))
-
-
 @given(
     st.binary(max_size=400),
     st.sampled_from([b"\xff\xd8\xff", b"\x89PNG\r\n\x1a\n", b"GIF89a", b"II*\0", b"RIFF\0\0\0\0WEBP"]),

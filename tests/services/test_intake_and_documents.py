@@ -161,7 +161,7 @@ def test_another_page_is_a_picture_of_its_own_over_the_same_file(workshop: Works
     first = read_picture(workshop, actor, taken.picture_id)
     third = read_picture(workshop, actor, intake.take_page(workshop, actor, taken.picture_id, 3))
     assert third.file_name == "scan, page 3.tif"
-    assert (third.source_key.page, third.source_key.original) == (3, first.source_key)
+    assert (third.source_key.part.page, third.source_key.original) == (3, first.source_key)
     for state, channel in ((first, 0), (third, 2)):
         source = sources_of.open_source(workshop, state.source_key, state.facts)
         assert tuple(source.open_level(1)[4, 4]) == tuple(200 if one == channel else 0 for one in range(3))

@@ -36,7 +36,7 @@ def engine_fingerprint() -> str:
             f"libvips {pyvips.version(0)}.{pyvips.version(1)}.{pyvips.version(2)}",
             f"binary {version('pyvips-binary')}",
             f"threads {ENCODER_THREADS}",
-            *(f"{name} {version(name)}" for name in ("numpy", "opencv-python-headless", "numba")),
+            *(f"{name} {version(name)}" for name in ("numpy", "opencv-contrib-python-headless", "numba")),
         )
     )
 

@@ -19,6 +19,7 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.render import draw, plan
 from lucidex.core.source.decoder import take_in
 from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.formats import Part
 from lucidex.core.source.pyramid import AnyPixels, Source
 from lucidex.core.source.restoration import StoredPixels, restored
 from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for, stamped
@@ -35,8 +36,10 @@ class OpenedPicture:
     facts: SourceFacts
 
 
-def open_picture(path: Path | str, page: int = 1) -> OpenedPicture:
+def open_picture(path: Path | str, page: int = 1, density: int | None = None) -> OpenedPicture:
     """Decode a file of any format that is read (`lucidex.core.source.formats`); a page of it, counted from 1.
+
+    `density` is how densely a drawing is drawn, in the unit of its format (`SourceFormat.drawn`).
 
     All its pixels are held in memory, at four scales: height × width × bands of 8 or 16 bits. Raises
     UnreadableFileError or TooLargeError with a sentence that says what and why, and OSError where there is no such
@@ -44,7 +47,9 @@ def open_picture(path: Path | str, page: int = 1) -> OpenedPicture:
     """
     rows: dict[int, list[AnyPixels]] = defaultdict(list)
     with Path(path).open("rb") as file:
-        facts = take_in(file, lambda number, some: rows[number].append(some.copy()), rows.clear, page=page)
+        facts = take_in(
+            file, lambda number, some: rows[number].append(some.copy()), rows.clear, part=Part(page, density)
+        )
     levels = {number: np.concatenate(parts) for number, parts in rows.items()}
     return OpenedPicture(
         Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__), facts

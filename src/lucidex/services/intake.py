@@ -18,6 +18,7 @@ from lucidex.core.errors import (
 )
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
+from lucidex.core.source.formats import Part
 from lucidex.core.source.key import SourceKey
 from lucidex.records.models import (
     MAX_FILE_NAME,
@@ -276,22 +277,25 @@ def named_apart(file_name: str, what: str) -> str:
     return clean_file_name(f"{stem}, {what}.{suffix}" if dot else f"{file_name}, {what}")
 
 
-def take_page(workshop: Workshop, actor: Actor, picture_id: int, page: int) -> int:
-    """Another page of a picture's file as a picture of its own, beside it; its id.
+def take_page(workshop: Workshop, actor: Actor, picture_id: int, page: int, density: int | None = None) -> int:
+    """Another part of a picture's file as a picture of its own, beside it; its id.
 
-    UnreadableFileError in words where the file has no such page, or it cannot be decoded.
+    UnreadableFileError in words where the file has no such page, or it cannot be decoded or drawn so densely.
     """
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
-        key, name = SourceKey.of_file(SourceKey(picture.source_key).original, page), picture.file_name
+        key, name = SourceKey.of_file(SourceKey(picture.source_key).original, Part(page, density)), picture.file_name
     facts = known_facts(workshop, key) or decode_stored(workshop, key)
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
         folio = folio_of(session, actor, picture.folio_id, to_change=True)
         record_facts(session, key, facts)
-        other = Picture(folio_id=folio.id, source_key=key, file_name=named_apart(name, f"page {page}"))
+        what = f"page {page}" if facts.pages > 1 else "drawn anew"
+        if density is not None:
+            what += f" at {density}"
+        other = Picture(folio_id=folio.id, source_key=key, file_name=named_apart(name, what))
         session.add(other)
         session.flush()
-        start_document(session, actor, other.id, PictureDocument(), f"Page {page} brought in")
+        start_document(session, actor, other.id, PictureDocument(), f"{what.capitalize()} brought in")
         folio.changed_at = now()
         return other.id

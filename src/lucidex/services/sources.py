@@ -106,7 +106,7 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
     with workshop.originals.scratch_folder() as scratch:
         levels = scratch / "levels"
         levels.mkdir()
-        facts = decode_into(workshop.isolated, path, levels, key.page)
+        facts = decode_into(workshop.isolated, path, levels, key.part)
         if not complete(levels, facts):
             raise UnforeseenError("Decoding it did not finish.")
         workshop.decoded.keep(key, levels)

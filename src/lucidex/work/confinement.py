@@ -10,13 +10,16 @@ import resource
 import signal
 import struct
 from enum import StrEnum
+from pathlib import Path
 
 OWN_USER = 61_427  # a number that nobody has, for decoders of an application that was started as root
 MAX_OPEN_FILES = 64
 MAX_THREADS = 64
 _PR_SET_PDEATHSIG, _PR_SET_NO_NEW_PRIVS = 1, 38
 _CLONE_NEWNET, _CLONE_NEWUSER = 0x40000000, 0x10000000
-_CREATE_RULESET, _RESTRICT_SELF = 444, 446
+_CREATE_RULESET, _ADD_RULE, _RESTRICT_SELF = 444, 445, 446
+_PATH_BENEATH = 1
+_READ_FILE, _READ_FOLDER = 1 << 2, 1 << 3
 _ASK_VERSION = 1
 _FILE_ACCESS = {1: 13, 2: 14, 3: 15, 4: 15, 5: 16}  # how many kinds of access a version of Landlock knows
 _TCP_ACCESS = 0b11  # bind and connect, from version 4 on
@@ -33,8 +36,11 @@ class Held(StrEnum):
     USER = "user"
 
 
-def confine(most_file_bytes: int) -> frozenset[Held]:
-    """Confine this process for good; what held. It must have one thread only."""
+def confine(most_file_bytes: int, readable: tuple[Path, ...] = ()) -> frozenset[Held]:
+    """Confine this process for good; what held. It must have one thread only.
+
+    `readable` are folders of the product's own from which it may go on reading.
+    """
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_FSIZE, (most_file_bytes, most_file_bytes))
     resource.setrlimit(resource.RLIMIT_NOFILE, (MAX_OPEN_FILES, MAX_OPEN_FILES))
@@ -45,7 +51,7 @@ def confine(most_file_bytes: int) -> frozenset[Held]:
         _become_nobody()
         held.add(Held.USER)
     _libc.prctl(_PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
-    if _without_files():
+    if _without_files(readable):
         held.add(Held.FILES)
     _libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)  # changing the user forgets it, so it comes last
     return frozenset(held)
@@ -63,8 +69,8 @@ def _become_nobody() -> None:
     resource.setrlimit(resource.RLIMIT_NPROC, (MAX_THREADS, MAX_THREADS))
 
 
-def _without_files() -> bool:
-    """Landlock with no rule at all: nothing can be opened, made, removed or run any more."""
+def _without_files(readable: tuple[Path, ...]) -> bool:
+    """Landlock: nothing can be opened, made, removed or run any more, but for reading these folders."""
     version = _libc.syscall(_CREATE_RULESET, None, 0, _ASK_VERSION)
     if version < 1:
         return False
@@ -75,6 +81,17 @@ def _without_files() -> bool:
     if ruleset < 0:
         return False
     try:
+        for folder in readable:
+            _allow_reading(ruleset, folder)
         return bool(_libc.syscall(_RESTRICT_SELF, ruleset, 0) == 0)
     finally:
         os.close(ruleset)
+
+
+def _allow_reading(ruleset: int, folder: Path) -> None:
+    handle = os.open(folder, os.O_PATH)
+    try:
+        rule = struct.pack("=Qi", _READ_FILE | _READ_FOLDER, handle)
+        _libc.syscall(_ADD_RULE, ruleset, _PATH_BENEATH, ctypes.c_char_p(rule), 0)
+    finally:
+        os.close(handle)

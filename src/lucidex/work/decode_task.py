@@ -1,13 +1,16 @@
 """The task that decodes a file from outside; runs isolated."""
 
 import codecs
+import os
 from io import BufferedReader, BufferedWriter
 from pathlib import Path
 
 import pyvips
 
-from lucidex.core.source.decoder import take_in
+from lucidex.core.source.decoder import WHOLE, take_in
 from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.fonts import FONTS_LIST
+from lucidex.core.source.formats import Part
 from lucidex.core.source.pyramid import LADDER, AnyPixels
 from lucidex.records.decoded import level_path
 from lucidex.work.isolation import IsolatedRunner
@@ -19,10 +22,11 @@ for _needed in ("utf-8", "latin-1", "utf-16-be"):  # whoever is confined cannot 
 
 def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
     """Decode a file into open files for the levels of the ladder; the last two arguments are
-    what may be taken in bytes, and the page.
+    what may be taken in bytes, and the part as `page@density` (a density of 0 is the usual one).
 
     The facts as JSON.
     """
+    os.environ["FONTCONFIG_FILE"] = str(FONTS_LIST)  # of this process only
     outs = dict(zip(LADDER, rest, strict=False))
 
     def put_rows(number: int, rows: AnyPixels) -> None:
@@ -36,15 +40,20 @@ def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
                 out.seek(0)
                 out.truncate()
 
-    most_bytes, page = int(str(rest[-2])), int(str(rest[-1]))
-    facts = take_in(file, put_rows, begin_again, most_bytes, page)
+    page, density = (int(number) for number in str(rest[-1]).split("@"))
+    facts = take_in(file, put_rows, begin_again, int(str(rest[-2])), Part(page, density or None))
     return facts.model_dump_json()
 
 
-def decode_into(runner: IsolatedRunner, file: Path, folder: Path, page: int = 1) -> SourceFacts:
-    """Decode a page of `file` in a process of its own into the levels of a folder; its facts."""
+def decode_into(runner: IsolatedRunner, file: Path, folder: Path, part: Part = WHOLE) -> SourceFacts:
+    """Decode a part of `file` in a process of its own into the levels of a folder; its facts."""
     outs = [(level_path(folder, number), "wb") for number in LADDER]
-    answer = runner.run(decode, str(runner.limits.memory_bytes * 3 // 4), str(page), opened=[(file, "rb"), *outs])
+    answer = runner.run(
+        decode,
+        str(runner.limits.memory_bytes * 3 // 4),
+        f"{part.page}@{part.density or 0}",
+        opened=[(file, "rb"), *outs],
+    )
     facts = SourceFacts.model_validate_json(answer)
     for path, _ in outs:
         if path.stat().st_size == 0:

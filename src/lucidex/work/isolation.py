@@ -21,10 +21,12 @@ from typing import Any
 
 from lucidex.core import errors
 from lucidex.core.cancellation import check_wanted
+from lucidex.core.source.fonts import FONTS
 from lucidex.work.confinement import confine
 from lucidex.work.forkserver import context
 
 LOOK_EVERY_S = 0.25
+READABLE_FOLDERS = (FONTS,)  # of the product itself
 MAX_ANSWER_BYTES = 10_000_000
 NEARLY_ALL = 0.75  # of the memory that is allowed: whoever failed after taking so much failed by lack of it
 DISK_TROUBLE = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EFBIG})
@@ -114,7 +116,7 @@ def _serve(
     resource.setrlimit(resource.RLIMIT_DATA, (limits.memory_bytes, limits.memory_bytes))
     resource.setrlimit(resource.RLIMIT_CPU, (limits.processor_seconds, limits.processor_seconds + 2))
     files = [Path(path).open(mode) for path, mode in opened]  # noqa: SIM115 - they end with the process
-    confine(limits.file_bytes)
+    confine(limits.file_bytes, READABLE_FOLDERS)
     signal.signal(signal.SIGXFSZ, signal.SIG_IGN)  # then it is an error like any other
     try:
         answer: dict[str, Any] = {"done": task(*files, *arguments)}

@@ -17,13 +17,14 @@ import numpy as np
 import pyvips
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError
-from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS
+from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS, Size
 from lucidex.core.source.facts import INTAKE_REVISION, MAX_FILE_BYTES, SourceFacts
-from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, SourceFormat, format_of
+from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, Opened, Part, SourceFormat, format_of
 from lucidex.core.source.formats.png_chunks import PngColour
-from lucidex.core.source.formats.strangers import guess_contents, other_picture
+from lucidex.core.source.formats.strangers import guess_contents
 from lucidex.core.source.normalisation import Normalised, normalise
 from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
+from lucidex.core.source.recorded import read_recorded
 from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 STRIP_PIXELS = 4_000_000
@@ -33,6 +34,7 @@ MAX_MISSING = 1 / 3  # of the picture: where more is missing, it is refused
 BLOCK = 8
 
 PutRows = Callable[[int, AnyPixels], None]
+WHOLE = Part()
 
 
 def _nothing() -> None:
@@ -81,25 +83,35 @@ def take_in(
     put_rows: PutRows,
     begin_again: Callable[[], None] = _nothing,
     most_bytes: int = USUAL_BYTES,
-    page: int = 1,
+    part: Part = WHOLE,
 ) -> SourceFacts:
     """Check and decode a file; hand every level of its pixels to `put_rows`, from the top, in strips; its facts.
 
     Rows of a level are height × width × bands of 8 or 16 bits. `begin_again` is called where a file turns out to be
-    damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take; in
-    files with several pages, `page` counts from 1.
+    damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take; `part`
+    chooses a page, and how densely a drawing is drawn.
 
     Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins with
     “It …”, for the caller to put the file's name before.
     """
     form = _checked_format(file)
+    _check_part(form, part)
+    if form.refusal is not None and (sentence := form.refusal(file)) is not None:
+        raise UnreadableFileError(sentence)
     declared = form.declares(file) if form.declares else None
     try:
-        image = _open(file, form, "warning", page)
-        _check_size(image, form, most_bytes)
-        return _taken(image, form, declared, put_rows)
+        opened = _open(file, form, "warning", part, most_bytes)
+        return _taken(opened, form, declared, put_rows)
     except pyvips.Error as error:
-        return _as_far_as_it_goes(file, form, declared, put_rows, begin_again, most_bytes, page, error)
+        return _as_far_as_it_goes(file, form, declared, put_rows, begin_again, most_bytes, part, error)
+
+
+def _check_part(form: SourceFormat, part: Part) -> None:
+    if part.page > 1 and form.holds is not Holds.PAGES:
+        raise UnreadableFileError(f"It has no pages to choose from: it is a {form.name} file.")
+    if part.density is not None and (form.drawn is None or not 1 <= part.density <= form.drawn.largest):
+        most = f"at most {form.drawn.largest} {form.drawn.unit}" if form.drawn else "as it is stored"
+        raise UnreadableFileError(f"It is a {form.name} file, which is read {most}.")
 
 
 def _as_far_as_it_goes(
@@ -109,21 +121,20 @@ def _as_far_as_it_goes(
     put_rows: PutRows,
     begin_again: Callable[[], None],
     most_bytes: int,
-    page: int,
+    part: Part,
     cause: pyvips.Error,
 ) -> SourceFacts:
     is_cut = form.ends_early(file, file.seek(0, 2))
     begin_again()
     loss = _Loss()
     try:
-        image = _open(file, form, "none", page)
-        _check_size(image, form, most_bytes)
-        facts = _taken(image, form, declared, put_rows, loss)
+        opened = _open(file, form, "none", part, most_bytes)
+        facts = _taken(opened, form, declared, put_rows, loss)
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(form.name, is_cut)) from error
     if loss.share > MAX_MISSING:
         raise UnreadableFileError(_broken(form.name, is_cut, loss.share)) from cause
-    is_coarse = is_cut and bool(image.get_typeof("interlaced") and image.get("interlaced"))
+    is_coarse = is_cut and _is_interlaced(opened.image)
     return facts.model_copy(update={"damage": _damage(form.name, is_cut, is_coarse, loss)})
 
 
@@ -158,77 +169,67 @@ def _checked_format(file: BufferedReader) -> SourceFormat:
     form = format_of(head)
     if form is not None:
         return form
-    if (other := other_picture(head)) is not None:
-        raise UnreadableFileError(
-            f"It is a picture in the format {other}, which is not read. {READABLE} can be read."
-        )
     raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
 
 
-def _open(file: BufferedReader, form: SourceFormat, fail_on: str, page: int) -> pyvips.Image:
-    image = form.open(file, fail_on, 1)
-    pages = _pages(image)
-    if pages > 1 and form.holds is Holds.FRAMES:
-        raise UnreadableFileError(
-            f"It moves: it holds {pages} pictures one after the other. Only still pictures are taken."
-        )
-    if page > pages:
-        raise UnreadableFileError(f"It has no page {page}: it holds {pages}.")
-    return image if page == 1 else form.open(file, fail_on, page)
+def _open(file: BufferedReader, form: SourceFormat, fail_on: str, part: Part, most_bytes: int) -> Opened:
+    if form.measure is not None:
+        _check_size(form.measure(file, part), form, most_bytes)
+    opened = form.open(file, fail_on, part)
+    image = opened.image
+    whole = _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if _is_interlaced(image) else 0
+    _check_size(Size(image.width, image.height), form, most_bytes, whole)
+    return opened
 
 
-def _check_size(image: pyvips.Image, form: SourceFormat, most_bytes: int) -> None:
-    if image.width > MAX_EDGE_PX or image.height > MAX_EDGE_PX or image.width * image.height > MAX_PIXELS:
+def _is_interlaced(image: pyvips.Image) -> bool:
+    return bool(image.get_typeof("interlaced") and image.get("interlaced"))
+
+
+def _check_size(size: Size, form: SourceFormat, most_bytes: int, interlaced: int = 0) -> None:
+    """`interlaced` are bytes of memory a pixel where the file is stored so."""
+    pixels = size.width * size.height
+    if size.width > MAX_EDGE_PX or size.height > MAX_EDGE_PX or pixels > MAX_PIXELS:
         raise TooLargeError(
-            f"It measures {image.width} × {image.height} pixels, "
-            f"which is {image.width * image.height / 1e6:.0f} million. "
+            f"It measures {size.width} × {size.height} pixels, which is {pixels / 1e6:.0f} million. "
             f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
         )
-    is_interlaced = bool(image.get_typeof("interlaced") and image.get("interlaced"))
-    a_pixel = form.bytes_at_once or (
-        _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if is_interlaced else 0
-    )
-    if image.width * image.height * a_pixel > most_bytes:
+    if pixels * (form.bytes_at_once or interlaced) > most_bytes:
         raise TooLargeError(
-            f"It measures {image.width} × {image.height} pixels and is stored so that it can only be decoded as a "
+            f"It measures {size.width} × {size.height} pixels and is stored so that it can only be decoded as a "
             "whole, which takes more memory than is allowed for one picture."
             + " Save it without “progressive” or “interlaced”."
-            * is_interlaced
+            * bool(interlaced)
         )
-
-
-def _pages(image: pyvips.Image) -> int:
-    return int(image.get("n-pages")) if image.get_typeof("n-pages") else 1
 
 
 def _taken(
-    image: pyvips.Image, form: SourceFormat, declared: PngColour | None, put_rows: PutRows, loss: _Loss | None = None
+    opened: Opened, form: SourceFormat, declared: PngColour | None, put_rows: PutRows, loss: _Loss | None = None
 ) -> SourceFacts:
-    normalised = normalise(image, declared)
-    facts = _facts(image, normalised, form, declared)
+    normalised = normalise(opened.image, declared)
+    facts = _facts(opened, normalised, form, declared)
     is_clear = _put_levels(normalised.image, facts, put_rows, loss)
     return facts.model_copy(update={"has_clear_areas": is_clear})
 
 
-def _facts(
-    image: pyvips.Image, normalised: Normalised, form: SourceFormat, declared: PngColour | None
-) -> SourceFacts:
-    orientation = image.get("orientation") if image.get_typeof("orientation") else 1
+def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared: PngColour | None) -> SourceFacts:
+    image = opened.image
     return SourceFacts(
         format=form.name,
         stored_width=image.width,
         stored_height=image.height,
-        orientation=orientation if orientation in range(1, 9) else 1,
+        orientation=opened.orientation,
         bands=normalised.image.bands,
         pixel_format=normalised.image.format,
         interpretation=normalised.image.interpretation,
         has_alpha=bool(normalised.image.hasalpha()),
         profile=normalised.profile,
         colour=normalised.words,
-        pixels_per_inch=_density(image),
-        pages=_pages(image),
-        frames=declared.frames if declared else 1,
-        notes=normalised.notes,
+        pixels_per_inch=_density(opened.pixels_per_inch),
+        pages=opened.pages if form.holds is Holds.PAGES else 1,
+        frames=opened.pages if form.holds is Holds.FRAMES else declared.frames if declared else 1,
+        notes=(*normalised.notes, *opened.notes),
+        recorded=read_recorded(opened.exif, opened.xmp, opened.iptc),
         intake_revision=INTAKE_REVISION,
     )
 
@@ -263,9 +264,7 @@ def _ended(waiting: "Future[bool] | None") -> bool:
     return waiting.result() if waiting is not None else False
 
 
-def _density(image: pyvips.Image) -> float | None:
-    """Recorded resolution; libvips reports 1 pixel a millimetre where the file says nothing."""
-    recorded = float(image.xres) * 25.4
-    if abs(image.xres - 1.0) < 1e-6 or not MIN_PIXELS_PER_INCH <= recorded <= MAX_PIXELS_PER_INCH:
+def _density(recorded: float | None) -> float | None:
+    if recorded is None or not MIN_PIXELS_PER_INCH <= recorded <= MAX_PIXELS_PER_INCH:
         return None
     return round(recorded, 2)

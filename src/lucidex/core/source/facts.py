@@ -6,9 +6,10 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.geometry.transform import upright_size
 from lucidex.core.source.formats import format_named
 from lucidex.core.source.pyramid import PixelLayout
+from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
 
 MAX_FILE_BYTES = 200_000_000
-INTAKE_REVISION = 2
+INTAKE_REVISION = 3
 
 
 class SourceFacts(BaseModel):
@@ -16,7 +17,8 @@ class SourceFacts(BaseModel):
 
     `format` is the standard name of a format that is read (`source.formats`). `damage` says in a sentence what is
     missing or wrong where the file came in although it is damaged; `notes` are sentences about what was read
-    otherwise than somebody might expect; `frames` counts those of a moving picture.
+    otherwise than somebody might expect; `frames` counts those of a moving picture; `recorded` is what the file says
+    of its making and its meaning.
     """
 
     format: str
@@ -35,6 +37,7 @@ class SourceFacts(BaseModel):
     frames: int = 1
     damage: str | None = None
     notes: tuple[str, ...] = ()
+    recorded: Recorded = NOTHING_RECORDED
     intake_revision: int = 1
 
     model_config = ConfigDict(frozen=True, ser_json_bytes="base64", val_json_bytes="base64")

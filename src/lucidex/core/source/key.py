@@ -1,18 +1,21 @@
-"""What a picture is made from: a file, or a page of one; by a key of its own."""
+"""What a picture is made from: a file, or a part of one; by a key of its own."""
 
 import re
 
-_TEXT = re.compile(r"([0-9a-f]{64})(?:-(\d{1,6}))?")
+from lucidex.core.source.formats.base import Part
+
+_TEXT = re.compile(r"([0-9a-f]{64})(?:-([1-9]\d{0,5}))?(?:@([1-9]\d{0,4}))?")
 
 
 class SourceKey(str):
-    """`<SHA-256>` is a file (its first page, where it has several), `<SHA-256>-3` its third page.
+    """`<SHA-256>` is a file (its first page, where it has several), `<SHA-256>-3` its third page, `…@300` drawn so
+    densely (`formats.base.Part`).
 
     It is its text form, so that it is stored, compared and made part of other keys as it is. Whatever else pictures
     come to be made from gets a form of its own here. ValueError for any other text.
 
-    >>> SourceKey("a" * 64).page, SourceKey.of_file("a" * 64, 3).page
-    (1, 3)
+    >>> SourceKey("a" * 64).part, SourceKey.of_file("a" * 64, Part(3, 300)).part
+    (Part(page=1, density=None), Part(page=3, density=300))
     """
 
     __slots__ = ()
@@ -24,9 +27,10 @@ class SourceKey(str):
         return super().__new__(cls, text)
 
     @classmethod
-    def of_file(cls, sha256: str, page: int = 1) -> "SourceKey":
-        """A file, or a page of it, counted from 1."""
-        return cls(sha256 if page == 1 else f"{sha256}-{page}")
+    def of_file(cls, sha256: str, part: Part = Part()) -> "SourceKey":  # noqa: B008 - it is immutable
+        """A file, or a part of it."""
+        page = "" if part.page == 1 else f"-{part.page}"
+        return cls(sha256 + page + ("" if part.density is None else f"@{part.density}"))
 
     @property
     def original(self) -> str:
@@ -34,6 +38,8 @@ class SourceKey(str):
         return self[:64]
 
     @property
-    def page(self) -> int:
-        """The page of that file."""
-        return int(self[65:] or 1)
+    def part(self) -> Part:
+        """The part of that file."""
+        found = _TEXT.fullmatch(self)
+        _, page, density = found.groups() if found else ("", None, None)
+        return Part(int(page or 1), int(density) if density else None)

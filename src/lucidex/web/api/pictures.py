@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Path, Query, Response
 from starlette.responses import FileResponse
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
@@ -41,10 +41,14 @@ def read_original(app: App, actor: Bearer, picture_id: int) -> Response:
 
 @router.post("/pictures/{picture_id}/pages/{page}", status_code=201, dependencies=[FILES])
 def take_another_page(
-    app: App, actor: Bearer, picture_id: int, page: Annotated[int, Path(ge=1, le=10_000)]
+    app: App,
+    actor: Bearer,
+    picture_id: int,
+    page: Annotated[int, Path(ge=1, le=10_000)],
+    density: Annotated[int | None, Query(ge=1, le=20_000, description="of what has no pixels of its own")] = None,
 ) -> DocumentOut:
-    """Another page of the picture's file as a picture of its own, beside it: its document."""
-    taken = take_page(app.workshop, actor, picture_id, page)
+    """Another page of the picture's file, or the same drawn more densely, as a picture of its own: its document."""
+    taken = take_page(app.workshop, actor, picture_id, page, density)
     return DocumentOut.of(documents.read_picture(app.workshop, actor, taken))
 
 

@@ -3,14 +3,28 @@
 What is taken, what is said of files that are not, and how a file is opened follow from that.
 """
 
-from lucidex.core.source.formats import gif, jpeg, png, tiff, webp
-from lucidex.core.source.formats.base import Holds, SourceFormat
+from lucidex.core.source.formats import avif, bmp, gif, heic, ico, jpeg, jpeg2000, pdf, png, svg, tga, tiff, webp
+from lucidex.core.source.formats.base import Holds, Opened, Part, SourceFormat
 
-FORMATS: tuple[SourceFormat, ...] = (jpeg.FORMAT, png.FORMAT, webp.FORMAT, gif.FORMAT, tiff.FORMAT)
+FORMATS: tuple[SourceFormat, ...] = (
+    jpeg.FORMAT,
+    png.FORMAT,
+    webp.FORMAT,
+    gif.FORMAT,
+    tiff.FORMAT,
+    avif.FORMAT,
+    heic.FORMAT,
+    jpeg2000.FORMAT,
+    bmp.FORMAT,
+    ico.FORMAT,
+    pdf.FORMAT,
+    svg.FORMAT,
+    tga.FORMAT,  # without a mark of its own: whatever has one comes before it
+)
 _BY_NAME = {one.name: one for one in FORMATS}
 _NAMES = [one.name for one in FORMATS]
 READABLE = f"{', '.join(_NAMES[:-1])} and {_NAMES[-1]}"
-HEAD_BYTES = 512  # of a file, by which its format is known
+HEAD_BYTES = 4_096  # of a file, by which its format is known
 
 
 def format_of(head: bytes) -> SourceFormat | None:
@@ -23,4 +37,14 @@ def format_named(name: str) -> SourceFormat:
     return _BY_NAME[name]
 
 
-__all__ = ["FORMATS", "HEAD_BYTES", "READABLE", "Holds", "SourceFormat", "format_named", "format_of"]
+__all__ = [
+    "FORMATS",
+    "HEAD_BYTES",
+    "READABLE",
+    "Holds",
+    "Opened",
+    "Part",
+    "SourceFormat",
+    "format_named",
+    "format_of",
+]
