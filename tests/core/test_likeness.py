@@ -1,70 +1,64 @@
-"""Likeness of files to what they were made of: in patches, in words, and as a warning."""
+"""What looks nearly the same is found, and what does not is left alone."""
+
+import io
 
 import numpy as np
 import pytest
-import pyvips
-from hypothesis import given
-from hypothesis import strategies as st
+from PIL import Image
 
-from lucidex.core.encode import Encoding, FormatName, encode
-from lucidex.core.encode.likeness import PATCH, WORDS, likeness, likeness_of_patches, likeness_words
-from lucidex.core.geometry.fit import Rule, fit
-from lucidex.core.geometry.sizes import Size
-from lucidex.core.line.places import read_demand
-from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import Case, WayOut, flags
-from tests.conftest import Pixels, smooth_picture
+from lucidex.core.source.likeness import fingerprint, nearest
+from tests.conftest import Pixels, picture, smooth_picture
 
-JPEG = FormatName("jpeg")
+SCENE = smooth_picture(480, 320)
 
 
-def detailed(width: int, height: int) -> Pixels:
-    grain = np.random.default_rng(5).normal(0, 12, (height, width, 1))
-    return np.clip(smooth_picture(width, height) + grain, 0, 255).astype(np.uint8)
+def differing(one: str, other: str) -> int:
+    return (int(one, 16) ^ int(other, 16)).bit_count()
 
 
 def compressed(pixels: Pixels, quality: int) -> Pixels:
-    height, width = pixels.shape[:2]
-    image = pyvips.Image.new_from_memory(pixels.tobytes(), width, height, 3, "uchar").copy(interpretation="srgb")
-    return pyvips.Image.new_from_buffer(encode(image, JPEG, Encoding(quality)), "").numpy()
-
-
-@given(st.tuples(st.integers(1, 3 * PATCH), st.integers(1, 2 * PATCH)))
-def test_a_picture_is_like_itself_at_any_size(size: tuple[int, int]) -> None:
-    pixels = smooth_picture(*size)
-    assert likeness_of_patches(pixels, pixels) == pytest.approx(100)
-
-
-def test_patches_agree_with_the_whole_and_reach_the_edges() -> None:
-    pixels = detailed(1100, 900)
-    for quality in (90, 50, 10):
-        other = compressed(pixels, quality)
-        assert likeness_of_patches(pixels, other) == pytest.approx(likeness(pixels, other), abs=1.5)
-    for corner in (np.s_[:40, :40], np.s_[-40:, -40:]):
-        spoilt = pixels.copy()
-        spoilt[corner] = 255 - spoilt[corner]
-        assert likeness_of_patches(pixels, spoilt) < 100
-
-
-def test_less_quality_is_never_said_to_be_more_alike() -> None:
-    pixels = detailed(700, 500)
-    found = [likeness_of_patches(pixels, compressed(pixels, quality)) for quality in (95, 75, 40, 10, 3)]
-    assert found == sorted(found, reverse=True)
-    assert [words for _, words in WORDS].index(likeness_words(found[0])) == 0
-    assert likeness_words(found[-1]) in {"visible difference", "poor"}
-    with pytest.raises(ValueError, match="cannot be compared"):
-        likeness_of_patches(pixels, pixels[1:])
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "JPEG", quality=quality)
+    return np.asarray(Image.open(out))
 
 
 @pytest.mark.parametrize(
-    ("likeness", "words"), [(99.0, None), (97.0, None), (96.4, "visible difference"), (80.0, "poor"), (None, None)]
+    "other",
+    [
+        compressed(SCENE, 40),
+        np.asarray(Image.fromarray(SCENE).resize((120, 80))),
+        np.clip(SCENE.astype(int) + 12, 0, 255).astype(np.uint8),
+        SCENE.astype(np.uint16) * 257,
+        np.dstack([SCENE, np.full(SCENE.shape[:2], 255, np.uint8)]),
+    ],
 )
-def test_a_ceiling_that_costs_too_much_is_flagged(likeness: float | None, words: str | None) -> None:
-    size = Size(400, 300)
-    demand = read_demand("400x300 under 20 kB").demand()
-    case = Case(fit(size, size, Rule.COVER), demand, JPEG, byte_count=19_000)
-    found = flags(Case(**{**vars(case), "statistics": PixelStatistics(1.0, 1.0, likeness)}))
-    assert [flag.words for flag in found] == ([words] if words else [])
-    if words:
-        assert "To keep 20 kB it was compressed until it differs" in found[0].sentence
-        assert found[0].ways_out == (WayOut.WRITE_OTHERWISE,)
+def test_the_same_scene_is_found_again(other: Pixels) -> None:
+    assert nearest([fingerprint(SCENE), fingerprint(other)]) == [1, 0]
+
+
+def test_other_pictures_are_others() -> None:
+    others = [fingerprint(picture(64, 64, seed=seed)) for seed in range(30)]
+    assert nearest([fingerprint(SCENE), *others]) == [None] * 31
+    assert all(differing(fingerprint(SCENE), other) > 12 for other in others)
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_a_turned_picture_is_the_same_as_it_is_seen(orientation: int) -> None:
+    """Stored in any of the eight ways that EXIF knows, it looks the same."""
+    exif = Image.Exif()
+    stored = {
+        1: SCENE, 2: SCENE[:, ::-1], 3: SCENE[::-1, ::-1], 4: SCENE[::-1], 5: SCENE.transpose(1, 0, 2),
+        6: np.rot90(SCENE), 7: SCENE.transpose(1, 0, 2)[::-1, ::-1], 8: np.rot90(SCENE, -1),
+    }[orientation]  # fmt: skip
+    exif[0x0112] = orientation
+    from PIL import ImageOps
+
+    image = Image.fromarray(np.ascontiguousarray(stored))
+    image.getexif()[0x0112] = orientation
+    assert np.array_equal(np.asarray(ImageOps.exif_transpose(image)), SCENE)
+    assert differing(fingerprint(np.ascontiguousarray(stored), orientation), fingerprint(SCENE)) <= 2
+
+
+def test_a_plain_ground_is_like_nothing() -> None:
+    plain = np.full((40, 40, 3), 90, np.uint8)
+    assert nearest([fingerprint(plain), fingerprint(plain)]) == [None, None]

@@ -60,7 +60,7 @@ class DecodedStore:
     def drop(self, name: str) -> None:
         """Let the levels of a name go, and what was derived from them; they are made anew when they are wanted."""
         with self._lock:
-            for folder in [self._root / name, *self._root.glob(f"{name}-*")]:
+            for folder in [self._root / name, *self._root.glob(f"{name}[-@]*")]:
                 self._remove(folder)
 
     def sweep(self) -> None:
@@ -81,7 +81,7 @@ class DecodedStore:
                 return known
         folder = self._root / name
         try:
-            mapped = _map(folder, facts, number)
+            mapped = map_level(folder, facts, number)
         except (FileNotFoundError, NotADirectoryError) as error:
             self.drop(name)  # a part of it is of no use
             raise FileNotFoundError(name) from error
@@ -166,7 +166,7 @@ def _weight(folder: Path) -> int:
         return 0
 
 
-def _map(folder: Path, facts: SourceFacts, number: int) -> AnyPixels:
+def map_level(folder: Path, facts: SourceFacts, number: int) -> AnyPixels:
     size, layout = level_size(facts.stored, number), facts.layout
     path = level_path(folder, number)
     if path.stat().st_size != size.pixels * layout.bytes_per_pixel:

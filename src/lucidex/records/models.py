@@ -12,6 +12,7 @@ from sqlalchemy.types import TypeDecorator
 
 MAX_FILE_NAME = 255
 MAX_NAME = 120
+MAX_GROUP = 200
 
 
 class UtcTime(TypeDecorator[datetime]):
@@ -39,6 +40,7 @@ class Base(DeclarativeBase):
 
 
 Sha256 = CHAR(64, charset="ascii", collation="ascii_bin")
+CameAs = VARCHAR(80, charset="ascii", collation="ascii_bin")
 SourceText = VARCHAR(80, charset="ascii", collation="ascii_bin")
 
 
@@ -178,12 +180,28 @@ class Picture(Base):
     removed_at: Mapped[datetime | None]
     arrival_id: Mapped[int | None]  # the first picture of those brought in together; they arrive out of order
     arrival_number: Mapped[int] = mapped_column(default=0, server_default="0")
+    group_name: Mapped[str] = mapped_column(String(MAX_GROUP), default="", server_default="")  # the folder it lay in
+    came_as: Mapped[str | None] = mapped_column(CameAs, unique=True)  # which upload; taken once, however often sent
     trial_of: Mapped[int | None] = mapped_column(
         ForeignKey("routine.id", ondelete="SET NULL", name="picture_trial_of")
     )
 
     folio: Mapped[Folio] = relationship()
     source: Mapped[Source] = relationship()
+
+
+class Upload(Base):
+    """A file that arrives in parts; how much of it is there says the file itself (`services.uploads`)."""
+
+    __tablename__ = "upload"
+    __table_args__ = (Index("upload_by_person", "person_id", "created_at"),)
+
+    id: Mapped[str] = mapped_column(CHAR(32, charset="ascii", collation="ascii_bin"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    byte_count: Mapped[int]
+    file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    expires_at: Mapped[datetime]
 
 
 class Snapshot(Base):

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
@@ -20,8 +21,10 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
 from lucidex.core.source.formats import Part
 from lucidex.core.source.key import SourceKey
+from lucidex.core.stamp.from_file import texts_of
 from lucidex.records.models import (
     MAX_FILE_NAME,
+    MAX_GROUP,
     Document,
     Folio,
     Original,
@@ -33,7 +36,14 @@ from lucidex.records.models import (
 )
 from lucidex.records.store import Received
 from lucidex.services.events import EventKind, note
-from lucidex.services.folios import check_may_change, clean_name, folio_of, picture_of, removed_picture_of
+from lucidex.services.folios import (
+    allowed_pictures,
+    check_may_change,
+    clean_name,
+    folio_of,
+    picture_of,
+    removed_picture_of,
+)
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received, decode_stored, known_facts, record_facts, record_source
 from lucidex.services.workshop import Workshop
@@ -70,12 +80,37 @@ def clean_file_name(name: str) -> str:
     return restored[:MAX_FILE_NAME]
 
 
+def clean_group(group: str) -> str:
+    """Folder names joined by “ / ”, without `.` and `..`, at most 200 characters.
+
+    >>> clean_group("../phone/./August/")
+    'phone / August'
+    """
+    parts = ("".join(c if c.isprintable() else " " for c in part).strip() for part in re.split(r"[/\\\\]", group))
+    return " / ".join(part for part in parts if part not in ("", ".", ".."))[:MAX_GROUP].strip()
+
+
 @dataclass(frozen=True)
 class NewFolio:
     """A folio that is made together with its first picture, with the places wanted for it."""
 
     name: str
     places: tuple[tuple[PlaceDemand, str], ...] = ()  # each with its name, which may be empty
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """How a file came: its seat among others, the folders it lay in, and a name of this one sending.
+
+    A picture that came under the same `came_as` is there already: it is not taken twice, however often it is sent.
+    """
+
+    seat: "Seat | None" = None
+    group: str = ""
+    came_as: str | None = None
+
+
+PLAINLY = Arrival()
 
 
 @dataclass(frozen=True)
@@ -130,14 +165,35 @@ def bring_in_received(
     target: int | NewFolio,
     file_name: str,
     received: Received,
-    seat: Seat | None = None,
+    arrival: Arrival = PLAINLY,
 ) -> BroughtIn:
     """The same for a file that has arrived already. Sentences of errors begin with “It …”.
 
     Without a seat, or where the seat's first picture is of another folio, it stands behind what is there.
     """
+    if (there := already_taken(workshop, actor, arrival.came_as)) is not None:
+        return there
     facts = decode_received(workshop, received)
-    return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts, seat)
+    try:
+        return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts, arrival)
+    except IntegrityError:
+        there = already_taken(workshop, actor, arrival.came_as)  # somebody sent it twice at the same time
+        if there is None:
+            raise
+        return there
+
+
+def already_taken(workshop: Workshop, actor: Actor, came_as: str | None) -> BroughtIn | None:
+    """The picture that came as this upload; None where it did not yet."""
+    if came_as is None:
+        return None
+    with workshop.database.begin() as session:
+        found = session.scalar(select(Picture).where(Picture.came_as == came_as, allowed_pictures(actor)))
+        if found is None:
+            return None
+        facts = SourceFacts.model_validate(found.source.facts)
+        weight = found.source.original.byte_count
+        return BroughtIn(found.id, found.folio_id, found.file_name, facts, weight, ())
 
 
 def not_taken(file_name: str, error: UserError) -> UserError:
@@ -155,7 +211,7 @@ def _record(
     name: str,
     received: Received,
     facts: SourceFacts,
-    seat: Seat | None = None,
+    arrival: Arrival,
 ) -> BroughtIn:
     with workshop.database.begin() as session:
         if isinstance(target, int):
@@ -164,12 +220,15 @@ def _record(
             folio = _make_folio(session, actor, target)
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
         key = record_source(session, received, facts)
-        picture = Picture(folio_id=folio.id, source_key=key, file_name=name)
+        picture = Picture(folio_id=folio.id, source_key=key, file_name=name, came_as=arrival.came_as)
+        picture.group_name = clean_group(arrival.group)
+        seat = arrival.seat
         if seat is not None and _is_of(session, folio.id, seat.first_id):
             picture.arrival_id, picture.arrival_number = seat.first_id, seat.number
         session.add(picture)
         session.flush()
-        start_document(session, actor, picture.id, PictureDocument(), "Brought in")
+        document = PictureDocument(texts=texts_of(facts.recorded))
+        start_document(session, actor, picture.id, document, "Brought in")
         folio.changed_at = now()
         workshop.originals.keep(received)
         return BroughtIn(picture.id, folio.id, name, facts, received.byte_count, notes)
@@ -259,6 +318,7 @@ def copy_picture(
             folio_id=picture.folio_id,
             source_key=picture.source_key,
             file_name=named_apart(picture.file_name, name),
+            group_name=picture.group_name,
         )
         session.add(copy)
         session.flush()
@@ -294,6 +354,7 @@ def take_page(workshop: Workshop, actor: Actor, picture_id: int, page: int, dens
         if density is not None:
             what += f" at {density}"
         other = Picture(folio_id=folio.id, source_key=key, file_name=named_apart(name, what))
+        other.group_name = picture.group_name
         session.add(other)
         session.flush()
         start_document(session, actor, other.id, PictureDocument(), f"{what.capitalize()} brought in")

@@ -74,7 +74,8 @@ def naming_of(folio: FolioView, number: int, day: date, cell: ProofCell, placed:
         number=number,
         count=len(folio.pictures),
         date=day.isoformat(),
-        group=folio.folio.name,
+        group=next((one.group_name for one in folio.pictures if one.id == cell.state.picture_id), "")
+        or folio.folio.name,
         format=placed.rendering.format,
     )
 

@@ -16,9 +16,10 @@ from lucidex.core.errors import (
 from lucidex.core.keys import restorations_key
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
-from lucidex.core.source.pyramid import AnyPixels, Source
+from lucidex.core.source.likeness import fingerprint
+from lucidex.core.source.pyramid import AnyPixels, Source, levels_of
 from lucidex.core.source.restoration import Restoration, StoredPixels, restore_into
-from lucidex.records.decoded import complete
+from lucidex.records.decoded import complete, map_level
 from lucidex.records.models import Original, now
 from lucidex.records.models import Source as SourceRow
 from lucidex.records.store import Received
@@ -109,6 +110,10 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
         facts = decode_into(workshop.isolated, path, levels, key.part)
         if not complete(levels, facts):
             raise UnforeseenError("Decoding it did not finish.")
+        smallest = max(levels_of(facts.stored))
+        facts = facts.model_copy(
+            update={"fingerprint": fingerprint(map_level(levels, facts, smallest), facts.orientation)}
+        )
         workshop.decoded.keep(key, levels)
     return facts
 

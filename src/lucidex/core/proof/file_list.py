@@ -20,7 +20,7 @@ FIELDS = {
     "height": "pixels down",
     "number": "1, 2, 3 …, of the picture",
     "date": "the day of the run",
-    "group": "the folio",
+    "group": "the folder it came in, or the folio",
     "format": "jpg, png, webp or avif",
 }
 MAX_PATTERN, MAX_PART, MAX_PATH = 200, 100, 380

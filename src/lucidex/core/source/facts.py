@@ -18,7 +18,7 @@ class SourceFacts(BaseModel):
     `format` is the standard name of a format that is read (`source.formats`). `damage` says in a sentence what is
     missing or wrong where the file came in although it is damaged; `notes` are sentences about what was read
     otherwise than somebody might expect; `frames` counts those of a moving picture; `recorded` is what the file says
-    of its making and its meaning.
+    of its making and its meaning, `fingerprint` how it looks (`source.likeness`).
     """
 
     format: str
@@ -38,6 +38,7 @@ class SourceFacts(BaseModel):
     damage: str | None = None
     notes: tuple[str, ...] = ()
     recorded: Recorded = NOTHING_RECORDED
+    fingerprint: str = ""
     intake_revision: int = 1
 
     model_config = ConfigDict(frozen=True, ser_json_bytes="base64", val_json_bytes="base64")

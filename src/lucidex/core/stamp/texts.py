@@ -1,6 +1,7 @@
 """The texts of a picture, and how a file carries them: a packet of XMP (ISO 16684-1), always the same for a text.
 
-The properties are those of the IPTC Photo Metadata Standard: description, credit line, alternative text.
+The properties are those of the IPTC Photo Metadata Standard: description, credit line, alternative text, rights
+and the address of their terms, persons shown.
 """
 
 from typing import Annotated
@@ -17,22 +18,42 @@ _PACKET = (
     '</rdf:RDF></x:xmpmeta><?xpacket end="r"?>'
 )
 _IN_WORDS = '<%s><rdf:Alt><rdf:li xml:lang="x-default">%s</rdf:li></rdf:Alt></%s>'
+_ADDRESS = '<xmpRights:WebStatement xmlns:xmpRights="http://ns.adobe.com/xap/1.0/rights/">%s</xmpRights:WebStatement>'
+_PEOPLE = (
+    '<Iptc4xmpExt:PersonInImage xmlns:Iptc4xmpExt="http://iptc.org/std/Iptc4xmpExt/2008-02-29/"><rdf:Bag>%s</rdf:Bag>'
+    "</Iptc4xmpExt:PersonInImage>"
+)
 _RESERVED_IN_STEPS_OF = 1_024
 
 
+PersonName = Annotated[str, Field(min_length=1, max_length=400)]
+
+
 class Texts(BaseModel):
-    """The texts that publication asks for."""
+    """The texts that publication asks for.
+
+    `licence` is its name, or words of one's own; `licence_address` where it is written out; `people` are those to be
+    mentioned.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     alternative: Annotated[str, Field(max_length=2_000)] = ""
     caption: Annotated[str, Field(max_length=4_000)] = ""
     credit: Annotated[str, Field(max_length=400)] = ""
+    licence: Annotated[str, Field(max_length=400)] = ""
+    licence_address: Annotated[str, Field(max_length=1_000, pattern=r"^(https?://\S+)?$")] = ""
+    people: Annotated[tuple[PersonName, ...], Field(max_length=50)] = ()
 
     @property
     def are_there(self) -> bool:
         """Whether there is anything to be carried."""
-        return any((self.alternative, self.caption, self.credit))
+        return self != NO_TEXTS
+
+    @property
+    def rights_are_known(self) -> bool:
+        """Whether somebody, or the file itself, said under which rights it may be used."""
+        return bool(self.licence)
 
 
 NO_TEXTS = Texts()
@@ -51,6 +72,9 @@ def xmp_packet(texts: Texts) -> bytes:
             _in_words("dc:description", texts.caption),
             f"<photoshop:Credit>{_escaped(texts.credit)}</photoshop:Credit>" if texts.credit else "",
             _in_words("Iptc4xmpCore:AltTextAccessibility", texts.alternative),
+            _in_words("dc:rights", texts.licence),
+            _ADDRESS % _escaped(texts.licence_address) if texts.licence_address else "",
+            _PEOPLE % "".join(f"<rdf:li>{_escaped(one)}</rdf:li>" for one in texts.people) if texts.people else "",
         )
     )
     return (_PACKET % properties).encode()

@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse
 
 from lucidex.services.folios import list_folios
-from lucidex.services.intake import BroughtIn, NewFolio, Seat, bring_in_received, check_target
+from lucidex.services.intake import Arrival, BroughtIn, NewFolio, Seat, bring_in_received, check_target
 from lucidex.services.line import Understood, understood
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
@@ -21,6 +21,12 @@ router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 SizeText = Annotated[str, Field(max_length=400)]
 SaidText = Annotated[str, Field(max_length=4_000)]
 FileName = Annotated[str, Query(max_length=2_000)]
+
+
+GroupName = Annotated[str, Query(max_length=2_000, description="folders it lay in, joined by “/”")]
+Sending = Annotated[
+    str | None, Query(pattern=r"^[0-9a-f-]{16,60}$", description="a name of this sending, so that it counts once")
+]
 
 
 class Arrived(BaseModel):
@@ -85,6 +91,8 @@ async def first_picture(
     name: FileName = "picture",
     size: Annotated[list[SizeText], Query(max_length=30)] = [],  # noqa: B006
     said: Annotated[list[SaidText], Query(max_length=30)] = [],  # noqa: B006
+    group: GroupName = "",
+    sending: Sending = None,
 ) -> Arrived:
     """Take a picture into a folio of its own, made together with the places typed for it, as they were `said`."""
     read = (
@@ -92,10 +100,11 @@ async def first_picture(
         for text, words in zip_longest(size, said, fillvalue="")
     )
     wanted = tuple((deed.demand, deed.name) for proposal in read for deed in proposal.places)
+    arrival = Arrival(group=group, came_as=sending)
     new = NewFolio(name.rpartition(".")[0] or name, wanted)
     await run_in_threadpool(check_target, app.workshop, actor, new)
     async with received(request, app, actor, name) as file:
-        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file))
+        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file, arrival))
 
 
 @router.post("/folios/{folio_id}/pictures")
@@ -107,9 +116,13 @@ async def another_picture(
     name: FileName = "picture",
     first: Annotated[int | None, Query(ge=1, le=2**63 - 1)] = None,
     number: Annotated[int, Query(ge=0, le=1_000_000)] = 0,
+    group: GroupName = "",
+    sending: Sending = None,
 ) -> Arrived:
     """Take a picture into a folio; `number` is its place among those chosen together with picture `first`."""
-    seat = None if first is None else Seat(first, number)
+    arrival = Arrival(None if first is None else Seat(first, number), group, sending)
     await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     async with received(request, app, actor, name) as file:
-        return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file, seat))
+        return Arrived.of(
+            await run_in_threadpool(bring_in_received, app.workshop, actor, folio_id, name, file, arrival)
+        )

@@ -63,7 +63,10 @@ class _Seen:
             (self.outside, "It refers to other files, which were left out."),
             (self.scripts, "It holds scripts, which were not run."),
             (self.foreign, "It holds parts that are no drawing, which were left out."),
-            (self.text, "It holds text as letters, which were drawn in a face of our own. Turn them into outlines to keep theirs."),
+            (
+                self.text,
+                "It holds text as letters, which were drawn in a face of our own. Outlines would keep theirs.",
+            ),
         )
         return tuple(sentence for is_there, sentence in words if is_there)
 
