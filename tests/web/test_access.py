@@ -50,6 +50,7 @@ def addressed(path: str, work: Work) -> str:
         "logo_id": work.logo_id,
         "way": "plain",
         "change_id": 1,
+        "upload_id": "0" * 32,
         "direction": "back",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)

@@ -30,7 +30,7 @@ class Received:
     byte_count: int
 
 
-_DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
+DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
 
 
 class Incoming:
@@ -191,7 +191,7 @@ class FolderStore:
             with os.fdopen(handle, "wb") as file:
                 yield Incoming(path, file, max_bytes)
         except OSError as error:
-            if error.errno not in _DISK_TROUBLE:
+            if error.errno not in DISK_TROUBLE:
                 raise
             raise StorageFullError("The file could not be stored: the disk is full or cannot be written.") from error
         finally:

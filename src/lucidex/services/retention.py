@@ -30,6 +30,7 @@ from lucidex.records.models import (
 )
 from lucidex.services.events import EventKind, forget_old_events, note
 from lucidex.services.results import forget_result
+from lucidex.services.uploads import forget_expired_uploads
 from lucidex.services.workshop import Workshop
 
 RESULTS_UNUSED_FOR = timedelta(days=14)
@@ -85,6 +86,7 @@ def clean_up(workshop: Workshop, moment: datetime | None = None) -> Kept:
             return kept
         with workshop.database.begin() as session:
             forget_old_events(session)
+        forget_expired_uploads(workshop)
         kept.runs = _old_runs(workshop, moment)
         kept.pictures = _removed_pictures(workshop, moment)
         kept.originals = _originals(workshop, moment)

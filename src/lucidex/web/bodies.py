@@ -14,6 +14,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import TooLargeError, TooSlowError, UserError
 from lucidex.core.source.facts import MAX_FILE_BYTES
+from lucidex.services.uploads import MAX_UPLOAD_BYTES
 from lucidex.web import problems
 from lucidex.web.context import AppContext, find_visitor, is_scripted, not_signed_in
 
@@ -24,7 +25,9 @@ MULTIPART_BYTES = 32_000_000  # a logo, or routines with theirs
 BODY_SECONDS = 30.0
 DRAINED_BYTES = 2_000_000  # read away, so that a refusal can be heard; beyond, the connection is closed
 SAFE = {"GET", "HEAD", "OPTIONS"}
-_STREAMED = re.compile(r"^(/start/pictures|/folios/\d{1,18}/pictures|/api/folios/\d{1,18}/pictures|/api/logos)$")
+_STREAMED = re.compile(
+    r"^(/start/pictures|/uploads/[0-9a-f]{32}|/folios/\d{1,18}/pictures|/api/folios/\d{1,18}/pictures|/api/logos)$"
+)
 _MULTIPART = re.compile(r"^(/pictures/\d{1,18}/steps/[^/]{1,40}/logo-file|/routines-import|/book/import)$")
 
 
@@ -39,7 +42,7 @@ def _limit(scope: Scope) -> _Limit:
     if path == "/sign-in":
         return _Limit(SIGN_IN_BYTES)
     if _STREAMED.match(path):
-        return _Limit(MAX_FILE_BYTES, is_streamed=True)
+        return _Limit(MAX_UPLOAD_BYTES if path.startswith("/uploads/") else MAX_FILE_BYTES, is_streamed=True)
     if _MULTIPART.match(path):
         return _Limit(MULTIPART_BYTES)
     return _Limit(JSON_BYTES if is_scripted(path) else FORM_BYTES)

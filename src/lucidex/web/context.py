@@ -1,5 +1,6 @@
 """What every route may ask for: the workshop, the renderer, the person."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Annotated
 
@@ -8,6 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.errors import NotAllowedError, UserError
 from lucidex.services import sessions
+from lucidex.services.addresses import is_public
 from lucidex.services.caches import BriefCache
 from lucidex.services.people import Actor
 from lucidex.services.rate_limits import SignInLimiter
@@ -33,6 +35,7 @@ class AppContext:
     renderer: Renderer
     dispatcher: Dispatcher | None = None
     demo_login: tuple[str, str] | None = None
+    is_fetched_from: Callable[[str], bool] = is_public  # IP addresses from which pictures are fetched
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
     queues: Queues = field(default_factory=Queues)
     # files of frames that somebody was just given, by person, picture, place and key: fetched at once after that

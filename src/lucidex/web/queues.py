@@ -66,6 +66,7 @@ class Queues:
     files: Queue = field(default_factory=lambda: Queue("files", 2, 240, 80, 120.0))
     uploads: Queue = field(default_factory=lambda: Queue("uploads", 40, 40, 12, 1.0))
     decoding: Queue = field(default_factory=lambda: Queue("pictures being read", 2, 60, 12, 180.0))
+    addresses: Queue = field(default_factory=lambda: Queue("addresses being fetched", 4, 20, 4, 120.0))
     passwords: Queue = field(default_factory=lambda: Queue("sign-ins", 2, 40, 40, 20.0))
 
 

@@ -4,6 +4,7 @@ import asyncio
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from typing import Protocol
 
 from fastapi import Request
 from starlette.concurrency import run_in_threadpool
@@ -11,7 +12,7 @@ from starlette.requests import ClientDisconnect
 
 from lucidex.core.errors import TooLargeError, TooSlowError, UserError
 from lucidex.core.source.facts import MAX_FILE_BYTES
-from lucidex.records.store import Incoming, Received
+from lucidex.records.store import Received
 from lucidex.services.intake import not_taken
 from lucidex.services.people import Actor
 from lucidex.web.context import AppContext
@@ -36,7 +37,7 @@ async def received(request: Request, app: AppContext, actor: Actor, file_name: s
             context = app.workshop.originals.incoming(MAX_FILE_BYTES)
             incoming = await run_in_threadpool(context.__enter__)
             try:
-                await _take(request, incoming)
+                await stream_into(request, incoming)
                 arrived = await run_in_threadpool(incoming.received)
                 async with app.queues.decoding.seat(actor.id), while_wanted(request):
                     yield arrived
@@ -49,7 +50,15 @@ async def received(request: Request, app: AppContext, actor: Actor, file_name: s
         raise not_taken(file_name, error) from error
 
 
-async def _take(request: Request, incoming: Incoming) -> None:
+class Writer(Protocol):
+    """Takes a file piece by piece."""
+
+    def write(self, chunk: bytes) -> None:
+        """Add a piece."""
+
+
+async def stream_into(request: Request, incoming: Writer) -> None:
+    """Write a body as it comes; TooSlowError where it trickles or stops."""
     held, count, began = bytearray(), 0, time.monotonic()
     try:
         async with asyncio.timeout(WHOLE_SECONDS):

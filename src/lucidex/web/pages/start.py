@@ -1,5 +1,6 @@
 """The start page: takes pictures at once, with the places they are for."""
 
+from collections.abc import Sequence
 from itertools import zip_longest
 from typing import Annotated
 
@@ -11,6 +12,8 @@ from starlette.responses import HTMLResponse
 from lucidex.services.folios import list_folios
 from lucidex.services.intake import Arrival, BroughtIn, NewFolio, Seat, bring_in_received, check_target
 from lucidex.services.line import Understood, understood
+from lucidex.services.people import Actor
+from lucidex.services.workshop import Workshop
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page, partial
@@ -36,6 +39,9 @@ class Arrived(BaseModel):
     folio_id: int
     file_name: str
     notes: list[str]
+    longest: int = 0
+    larger: str | None = Field(None, description="where a larger copy lies")
+    larger_size: str = ""
 
     @classmethod
     def of(cls, taken: BroughtIn) -> "Arrived":
@@ -45,6 +51,7 @@ class Arrived(BaseModel):
             folio_id=taken.folio_id,
             file_name=taken.file_name,
             notes=list(taken.notes),
+            longest=taken.facts.upright.longest,
         )
 
 
@@ -83,6 +90,18 @@ def reading(
     return partial(request, "parts/readings.html", line=line, read=read)
 
 
+def wanted_folio(
+    workshop: Workshop, actor: Actor, file_name: str, sizes: Sequence[str], said: Sequence[str]
+) -> NewFolio:
+    """A folio named after its first file, with the places typed for it, as they were `said`."""
+    read = (
+        understood(workshop, actor, text).only("places").chosen(words)
+        for text, words in zip_longest(sizes, said, fillvalue="")
+    )
+    wanted = tuple((deed.demand, deed.name) for proposal in read for deed in proposal.places)
+    return NewFolio(file_name.rpartition(".")[0] or file_name, wanted)
+
+
 @router.post("/start/pictures")
 async def first_picture(
     request: Request,
@@ -95,13 +114,8 @@ async def first_picture(
     sending: Sending = None,
 ) -> Arrived:
     """Take a picture into a folio of its own, made together with the places typed for it, as they were `said`."""
-    read = (
-        understood(app.workshop, actor, text).only("places").chosen(words)
-        for text, words in zip_longest(size, said, fillvalue="")
-    )
-    wanted = tuple((deed.demand, deed.name) for proposal in read for deed in proposal.places)
     arrival = Arrival(group=group, came_as=sending)
-    new = NewFolio(name.rpartition(".")[0] or name, wanted)
+    new = wanted_folio(app.workshop, actor, name, size, said)
     await run_in_threadpool(check_target, app.workshop, actor, new)
     async with received(request, app, actor, name) as file:
         return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file, arrival))

@@ -1,0 +1,283 @@
+"""Files that arrive in parts, by the open protocol tus 1.0.0 (core, creation, termination, expiration), and what is
+made of them: a picture, or the pictures of an archive one by one. Also pictures by their address in the web.
+"""
+
+import base64
+import binascii
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Header, Path, Request
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import ClientDisconnect
+from starlette.responses import Response
+
+from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError, UserError
+from lucidex.core.source.facts import MAX_FILE_BYTES
+from lucidex.records.store import Received
+from lucidex.services import uploads
+from lucidex.services.addresses import fetched, larger_address
+from lucidex.services.archive_intake import Contents, is_archive, read_contents, read_entry
+from lucidex.services.intake import Arrival, Seat, already_taken, bring_in_received, check_target, not_taken
+from lucidex.services.people import Actor
+from lucidex.services.sources import decode_received
+from lucidex.services.workshop import Workshop
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.pages.start import Arrived, SaidText, SizeText, wanted_folio
+from lucidex.web.queues import while_wanted
+from lucidex.web.security import check_csrf
+from lucidex.web.uploads import stream_into
+
+router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+VERSION = "1.0.0"
+SMALL = 400  # pixels: what is smaller is probably a reduced copy
+UploadId = Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]
+
+
+def _answer(status: int, **headers: str) -> Response:
+    named = {name.replace("_", "-"): value for name, value in headers.items()}
+    return Response(status_code=status, headers={"Tus-Resumable": VERSION, "Cache-Control": "no-store", **named})
+
+
+@router.options("/uploads")
+def say_what_is_known(actor: SignedIn) -> Response:
+    """What of the protocol is spoken here."""
+    most = str(uploads.MAX_UPLOAD_BYTES)
+    return _answer(204, Tus_Version=VERSION, Tus_Max_Size=most, Tus_Extension="creation,termination,expiration")
+
+
+@router.post("/uploads")
+def begin(
+    app: App,
+    actor: SignedIn,
+    upload_length: Annotated[int, Header(ge=0, le=2**62)],
+    upload_metadata: Annotated[str, Header(max_length=8_000)] = "",
+) -> Response:
+    """Begin to send a file."""
+    arriving = uploads.begin_upload(app.workshop, actor, upload_length, _file_name(upload_metadata))
+    return _answer(201, Location=f"/uploads/{arriving.id}", Upload_Offset="0")
+
+
+def _file_name(metadata: str) -> str:
+    for pair in metadata.split(","):
+        key, _, value = pair.strip().partition(" ")
+        if key == "filename":
+            try:
+                return base64.b64decode(value, validate=True).decode("utf-8", "replace")
+            except binascii.Error:
+                return "picture"
+    return "picture"
+
+
+@router.head("/uploads/{upload_id}")
+def say_how_far(app: App, actor: SignedIn, upload_id: UploadId) -> Response:
+    """How many bytes are here."""
+    arriving = uploads.read_upload(app.workshop, actor, upload_id)
+    return _answer(200, Upload_Offset=str(arriving.arrived), Upload_Length=str(arriving.byte_count))
+
+
+@router.patch("/uploads/{upload_id}")
+async def go_on(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    upload_id: UploadId,
+    upload_offset: Annotated[int, Header(ge=0, le=2**62)],
+) -> Response:
+    """Further bytes, from the offset on. Where the connection breaks, what arrived stays."""
+    async with app.queues.uploads.seat(actor.id):
+        context = uploads.further_part(app.workshop, actor, upload_id, upload_offset)
+        part = await run_in_threadpool(context.__enter__)
+        try:
+            await stream_into(request, part)
+        except ClientDisconnect:
+            pass  # nobody hears the answer; the next connection asks how far it came
+        except BaseException as error:
+            await run_in_threadpool(context.__exit__, type(error), error, error.__traceback__)
+            raise
+        await run_in_threadpool(context.__exit__, None, None, None)
+    return _answer(204, Upload_Offset=str(part.arrived))
+
+
+@router.delete("/uploads/{upload_id}")
+def drop(app: App, actor: SignedIn, upload_id: UploadId) -> Response:
+    """Let go of a file."""
+    uploads.drop_upload(app.workshop, actor, upload_id)
+    return _answer(204)
+
+
+class OnItsWay(BaseModel):
+    """A file that somebody began to send."""
+
+    id: str
+    file_name: str
+    byte_count: int
+    arrived: int
+
+
+@router.get("/uploads")
+def list_uploads(app: App, actor: SignedIn) -> list[OnItsWay]:
+    """What somebody began to send and nobody took yet."""
+    found = uploads.unfinished_uploads(app.workshop, actor)
+    return [
+        OnItsWay(id=one.id, file_name=one.file_name, byte_count=one.byte_count, arrived=one.arrived) for one in found
+    ]
+
+
+class Target(BaseModel):
+    """Where a picture goes: a folio, or a new one with the places typed for it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    folio_id: Annotated[int | None, Field(ge=1, le=2**63 - 1)] = None
+    size: Annotated[list[SizeText], Field(max_length=30)] = []
+    said: Annotated[list[SaidText], Field(max_length=30)] = []
+    first: Annotated[int | None, Field(ge=1, le=2**63 - 1)] = None
+    number: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    group: Annotated[str, Field(max_length=2_000)] = ""
+
+    @property
+    def seat(self) -> Seat | None:
+        """Where it stands among others."""
+        return None if self.first is None else Seat(self.first, self.number)
+
+
+class TakeIn(Target):
+    """The same, and which file of an archive."""
+
+    entry: Annotated[int | None, Field(ge=0, le=100_000)] = None
+
+
+class InArchive(BaseModel):
+    """A file in an archive that can be taken."""
+
+    number: int
+    name: str
+    group: str
+    byte_count: int
+
+
+class Unpacked(BaseModel):
+    """What an archive holds."""
+
+    entries: list[InArchive]
+    refused: list[str]
+    notes: list[str]
+
+    @classmethod
+    def of(cls, contents: Contents) -> "Unpacked":
+        """From the service's answer."""
+        return cls(
+            entries=[
+                InArchive(number=one.number, name=one.name, group=one.group, byte_count=one.byte_count)
+                for one in contents.entries
+            ],
+            refused=[f"“{name}” was not taken. {sentence}" for name, sentence in contents.refused],
+            notes=contents.notes,
+        )
+
+
+@router.post("/uploads/{upload_id}/take")
+async def take(request: Request, app: App, actor: SignedIn, upload_id: UploadId, body: TakeIn) -> Arrived | Unpacked:
+    """Make a picture of a file that is here, or say what an archive holds; or take one file of it."""
+    arriving = await run_in_threadpool(uploads.read_upload, app.workshop, actor, upload_id)
+    if not arriving.is_whole:
+        raise ChangedMeanwhileError(f"Only {arriving.arrived} of {arriving.byte_count} bytes are here.")
+    async with _reading(request, app, actor, arriving.file_name if body.entry is None else ""):
+        return await run_in_threadpool(_take, app.workshop, actor, upload_id, body)
+
+
+@asynccontextmanager
+async def _reading(request: Request, app: AppContext, actor: Actor, file_name: str) -> AsyncIterator[None]:
+    """A seat where files are read; errors name the file, where there is a name."""
+    try:
+        async with app.queues.decoding.seat(actor.id), while_wanted(request):
+            yield
+    except UserError as error:
+        raise (not_taken(file_name, error) if file_name else error) from error
+
+
+def _take(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn) -> Arrived | Unpacked:
+    with uploads.whole_upload(workshop, actor, upload_id) as (arriving, path):
+        if is_archive(path):
+            contents = read_contents(path)
+            if body.entry is None:
+                return Unpacked.of(contents)
+            return _take_entry(workshop, actor, upload_id, body, contents)
+        came_as = upload_id
+        if (there := already_taken(workshop, actor, came_as)) is not None:
+            taken = Arrived.of(there)
+        else:
+            if arriving.byte_count > MAX_FILE_BYTES:
+                raise OutOfRangeError(
+                    f"It weighs {arriving.byte_count / 1e6:.0f} MB; pictures of up to "
+                    f"{MAX_FILE_BYTES // 1_000_000} MB are taken."
+                )
+            received = uploads.as_received(path, arriving.byte_count)
+            taken = _bring_in(workshop, actor, body, arriving.file_name, received, body.group, came_as)
+    uploads.drop_upload(workshop, actor, upload_id)
+    return taken
+
+
+def _take_entry(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn, contents: Contents) -> Arrived:
+    entry = next((one for one in contents.entries if one.number == body.entry), None)
+    if entry is None:
+        raise OutOfRangeError("The archive holds no such file.")
+    came_as = f"{upload_id}-{entry.number}"
+    try:
+        if (there := already_taken(workshop, actor, came_as)) is not None:
+            return Arrived.of(there)
+        with uploads.whole_upload(workshop, actor, upload_id) as (_, path):
+            pieces = read_entry(path, entry.number)
+            with workshop.originals.receive(pieces, MAX_FILE_BYTES) as received:
+                group = "/".join(part for part in (body.group, entry.group) if part)
+                arrived = _bring_in(workshop, actor, body, entry.name, received, group, came_as)
+    except UserError as error:
+        raise not_taken(entry.name, error) from error
+    return arrived.model_copy(update={"notes": [*entry.notes, *arrived.notes]})
+
+
+def _bring_in(
+    workshop: Workshop,
+    actor: Actor,
+    target: Target,
+    file_name: str,
+    received: Received,
+    group: str,
+    came_as: str | None,
+) -> Arrived:
+    goal = target.folio_id or wanted_folio(workshop, actor, file_name, target.size, target.said)
+    check_target(workshop, actor, goal)
+    arrival = Arrival(target.seat, group, came_as)
+    return Arrived.of(bring_in_received(workshop, actor, goal, file_name, received, arrival))
+
+
+class AddressIn(Target):
+    """A picture by its address."""
+
+    address: Annotated[str, Field(max_length=4_000)]
+
+
+@router.post("/addresses")
+async def take_from_address(request: Request, app: App, actor: SignedIn, body: AddressIn) -> Arrived:
+    """Fetch a picture from its address. Where it is a small one, it is said whether a larger one lies there too."""
+    async with app.queues.addresses.seat(actor.id), _reading(request, app, actor, body.address[:80]):
+        return await run_in_threadpool(_take_from_address, app, actor, body)
+
+
+def _take_from_address(app: AppContext, actor: Actor, body: AddressIn) -> Arrived:
+    with fetched(app.workshop, body.address, app.is_fetched_from) as found:
+        arrived = _bring_in(app.workshop, actor, body, found.file_name, found.received, body.group, None)
+    if arrived.longest >= SMALL or (larger := larger_address(found.address)) is None:
+        return arrived
+    try:
+        with fetched(app.workshop, larger, app.is_fetched_from, seconds=20) as other:
+            size = decode_received(app.workshop, other.received).upright
+    except UserError:
+        return arrived  # nothing was promised
+    if size.longest <= arrived.longest:
+        return arrived
+    return arrived.model_copy(update={"larger": other.address, "larger_size": str(size)})
