@@ -310,12 +310,14 @@ class Result(Base):
         UniqueConstraint("key_sha256", name="result_key"),
         Index("result_by_blob", "blob_sha256"),
         Index("result_by_use", "used_at"),
+        Index("result_by_original", "original_sha256"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     key_sha256: Mapped[str] = mapped_column(Sha256)
     holder: Mapped[str] = mapped_column(CHAR(32))
     lease_until: Mapped[datetime]
+    original_sha256: Mapped[str | None] = mapped_column(Sha256)  # what it was made from; it goes with that
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
     busy_share: Mapped[float | None] = mapped_column(DOUBLE)

@@ -151,7 +151,7 @@ class Renderer:
         with self._workshop.database.begin() as session:
             for key, result in made.items():
                 if isinstance(result, StoredResult):
-                    record(session, holder, result)
+                    record(session, holder, result, asked[key].source_key.original)
                 else:
                     free(session, Result.key_sha256 == key, Result.holder == holder)
         found |= made
@@ -285,7 +285,7 @@ class Renderer:
                 free(session, Result.key_sha256 == key, Result.holder == holder)
             raise
         with self._workshop.database.begin() as session:
-            record(session, holder, result)
+            record(session, holder, result, rendering.source_key.original)
             if on_stored is not None:
                 on_stored(session, result)
         return result

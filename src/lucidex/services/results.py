@@ -111,11 +111,17 @@ def _taken_over(workshop: Workshop, key: str, holder: str) -> bool:
         return bool(taken.rowcount == 1)  # type: ignore[attr-defined]
 
 
-def record(session: Session, holder: str, result: StoredResult) -> None:
-    """Written by whoever holds it only; the file itself is the same whoever made it."""
+def record(session: Session, holder: str, result: StoredResult, original: str | None = None) -> None:
+    """Written by whoever holds it only; the file itself is the same whoever made it. `original` is what it shows."""
     held = (Result.key_sha256 == result.key, Result.holder == holder)
     statistics = asdict(result.statistics) if result.statistics else {}
-    values = {"blob_sha256": result.blob_sha256, "byte_count": result.byte_count, "used_at": now(), **statistics}
+    values = {
+        "original_sha256": original,
+        "blob_sha256": result.blob_sha256,
+        "byte_count": result.byte_count,
+        "used_at": now(),
+        **statistics,
+    }
     session.execute(update(Result).where(*held).values(**values).execution_options(synchronize_session=False))
 
 

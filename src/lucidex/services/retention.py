@@ -156,13 +156,33 @@ def _removed_pictures(workshop: Workshop, moment: datetime) -> int:
         # locked, so that whoever puts one back meanwhile waits, and finds it gone rather than half gone
         ids = list(session.scalars(old.limit(AT_ONCE).with_for_update(skip_locked=True)))
         for picture_id in ids:
-            session.execute(delete(Cell).where(Cell.picture_id == picture_id))
-            session.execute(delete(Document).where(Document.picture_id == picture_id))
-            session.execute(update(Snapshot).where(Snapshot.picture_id == picture_id).values(parent_id=None))
-            session.execute(delete(Snapshot).where(Snapshot.picture_id == picture_id))
-            session.execute(delete(Picture).where(Picture.id == picture_id))
+            _forget_picture(session, picture_id)
             count += 1
     return count
+
+
+def _forget_picture(session: Session, picture_id: int) -> None:
+    session.execute(delete(Cell).where(Cell.picture_id == picture_id))
+    session.execute(delete(Document).where(Document.picture_id == picture_id))
+    session.execute(update(Snapshot).where(Snapshot.picture_id == picture_id).values(parent_id=None))
+    session.execute(delete(Snapshot).where(Snapshot.picture_id == picture_id))
+    session.execute(delete(Picture).where(Picture.id == picture_id))
+
+
+def erase_picture(workshop: Workshop, picture_id: int) -> bool:
+    """A picture that was taken out goes for good, at once; so does its file, with its decoded pixels and results,
+    where no other picture, logo or document has it. Whether there was one.
+    """
+    with workshop.database.begin() as session:
+        removed = select(Picture).where(Picture.id == picture_id, Picture.removed_at.is_not(None)).with_for_update()
+        picture = session.scalar(removed)
+        if picture is None:
+            return False
+        sha256 = picture.source.original_sha256
+        _forget_picture(session, picture_id)
+    if sha256 not in _named_in_documents(workshop):
+        _forget_original(workshop, sha256)
+    return True
 
 
 def _originals(workshop: Workshop, moment: datetime) -> int:
@@ -197,6 +217,13 @@ def _forget_original(workshop: Workshop, sha256: str) -> bool:
         if row is None or _is_used(session, sha256):
             return False
         session.execute(delete(Source).where(Source.original_sha256 == sha256))
+        made = list(session.scalars(select(Result.blob_sha256).where(Result.original_sha256 == sha256)))
+        session.execute(delete(Result).where(Result.original_sha256 == sha256))
+        for blob in {one for one in made if one}:
+            # pinned by a run of another folio's picture, or made of another original just the same
+            others = exists().where(Result.blob_sha256 == blob), exists().where(Cell.blob_sha256 == blob)
+            if not session.scalar(select(or_(*others))):
+                workshop.results.remove(blob)
         session.delete(row)
         session.flush()
         workshop.originals.remove(sha256)

@@ -16,6 +16,8 @@ def upgrade() -> None:
     op.add_column("picture", sa.Column("group_name", sa.String(200), nullable=False, server_default=""))
     op.add_column("picture", sa.Column("came_as", _plain(80), nullable=True))
     op.create_unique_constraint("came_as", "picture", ["came_as"])
+    op.add_column("result", sa.Column("original_sha256", mysql.CHAR(64, charset="ascii", collation="ascii_bin")))
+    op.create_index("result_by_original", "result", ["original_sha256"])
     op.create_table(
         "upload",
         sa.Column("id", mysql.CHAR(32, charset="ascii", collation="ascii_bin"), primary_key=True),
@@ -30,6 +32,8 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("upload")
+    op.drop_index("result_by_original", "result")
+    op.drop_column("result", "original_sha256")
     op.drop_constraint("came_as", "picture", type_="unique")
     op.drop_column("picture", "came_as")
     op.drop_column("picture", "group_name")
