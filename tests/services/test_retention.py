@@ -33,7 +33,7 @@ from lucidex.records.models import (
     Source,
     now,
 )
-from lucidex.services import edits, intake, logos, retention, runs, worker
+from lucidex.services import edits, intake, logos, many, retention, runs, worker
 from lucidex.services.archives import MISSING_NAME, archive
 from lucidex.services.documents import change, read_picture, undo
 from lucidex.services.folios import read_folio
@@ -107,14 +107,14 @@ def test_a_picture_taken_out_long_ago_goes_with_its_original_and_another_stays(
     sha256 = read_picture(workshop, actor, first.picture_id).source_key
     lonely = read_picture(workshop, actor, alone.picture_id).source_key
     for gone in (first, alone):
-        intake.remove_picture(workshop, actor, gone.picture_id)
+        many.take_out(workshop, actor, gone.folio_id, [gone.picture_id])
     with workshop.database.begin() as session:
         ids = [first.picture_id, alone.picture_id]
         session.execute(update(Picture).where(Picture.id.in_(ids)).values(removed_at=now() - LONG_AGO))
         old = update(Original).where(Original.sha256.in_([sha256, lonely]))
         session.execute(old.values(created_at=now() - LONG_AGO))
     lately = bring_in(workshop, actor, NewFolio("Lately"), "r.png", [fresh()])
-    intake.remove_picture(workshop, actor, lately.picture_id)
+    many.take_out(workshop, actor, lately.folio_id, [lately.picture_id])
     kept = retention.clean_up(workshop)
     assert kept.pictures >= 2
     assert intake.put_back_picture(workshop, actor, lately.picture_id) == lately.folio_id

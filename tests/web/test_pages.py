@@ -126,7 +126,7 @@ def test_a_preview_is_kept_by_the_browser_only_under_its_digest(work: Work) -> N
     """An address that says immutable names all that decides its bytes; any other name is asked for again."""
     client, path = work.visitor.client, f"/pictures/{work.picture_id}/preview?w=100&h=100"
     shown = re.search(
-        r"/preview\?w=240&(?:amp;)?h=240&(?:amp;)?v=(\w+)", client.get(f"/folios/{work.folio_id}/gather").text
+        r"/preview\?w=720&(?:amp;)?h=440&(?:amp;)?v=(\w+)", client.get(f"/folios/{work.folio_id}/gather").text
     )
     assert shown
     key = shown[1]

@@ -61,8 +61,8 @@ class SheetPicture:
         facts, texts = self.state.facts, self.state.document.texts
         recorded = facts.recorded
         said = (
-            self.state.file_name, self.group, facts.format, facts.colour, self.shape, texts.alternative, texts.caption,
-            texts.credit, texts.licence, *texts.people, *(remark.words for remark in self.remarks),
+            self.state.file_name, self.group, facts.format, facts.colour, self.shape, texts.alternative,
+            texts.caption, texts.credit, texts.licence, *texts.people, *(remark.words for remark in self.remarks),
             recorded.camera, recorded.taken_at, "small" if facts.upright.longest < 1_000 else "",
             "clear" if facts.has_clear_areas else "", "located" if recorded.has_location else "",
         )  # fmt: skip

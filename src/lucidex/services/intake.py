@@ -35,7 +35,6 @@ from lucidex.records.models import (
     now,
 )
 from lucidex.records.store import Received
-from lucidex.services.events import EventKind, note
 from lucidex.services.folios import (
     allowed_pictures,
     check_may_change,
@@ -289,14 +288,6 @@ def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
 
 def _shortened(name: str) -> str:
     return name if len(name) <= 60 else name[:40] + "…" + name[-15:]
-
-
-def remove_picture(workshop: Workshop, actor: Actor, picture_id: int) -> None:
-    """Take a picture out of its folio; `put_back_picture` undoes it."""
-    with workshop.database.begin() as session:
-        picture = picture_of(session, actor, picture_id, to_change=True)
-        picture.removed_at = now()
-        note(session, actor.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
 
 
 def put_back_picture(workshop: Workshop, actor: Actor, picture_id: int) -> int:

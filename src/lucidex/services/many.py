@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.places.demand import explain_limits
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.licences import licence_named
@@ -18,7 +18,7 @@ from lucidex.records.models import Document, Picture, Source, now
 from lucidex.services.documents import Alter, change_in, point
 from lucidex.services.events import EventKind, note
 from lucidex.services.folio_history import Recorded, recorded
-from lucidex.services.folios import check_may_change, folio_of, picture_of, removed_picture_of
+from lucidex.services.folios import folio_of, picture_of, removed_picture_of
 from lucidex.services.people import Actor
 from lucidex.services.retention import REMOVED_FOR, erase_picture
 from lucidex.services.workshop import Workshop
@@ -61,6 +61,8 @@ def write_texts_on_many(
     """Write some of the texts of several pictures; what is not among `fields` stays with each."""
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+        if not fields:
+            raise NotUnderstoodError("Nothing is written yet that could be put on them.")
         return document.model_copy(update={"texts": texts_from(fields, document.texts)})
 
     return change_many(workshop, actor, folio_id, picture_ids, "Wrote the texts", alter)
@@ -70,11 +72,10 @@ def change_many(
     workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int], summary: str, alter: Alter
 ) -> Recorded:
     """One change on several pictures of a folio, as one action."""
-    _check_count(picture_ids)
     with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, picture_ids) as result:
+        _check_count(picture_ids)
         for picture_id in picture_ids:
-            if picture_of(session, actor, picture_id, to_change=True).folio_id != folio_id:
-                raise NotFoundError("This picture is in another folio by now. Load the page again.")
+            _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
             change_in(session, actor, picture_id, None, summary, alter)
     return result
 
@@ -86,41 +87,47 @@ def _check_count(picture_ids: Sequence[int]) -> None:
         raise OutOfRangeError(f"At most {MAX_AT_ONCE} pictures are taken at once.")
 
 
-def take_out(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) -> int:
-    """Take pictures out of their folio; how many. `put_back` undoes it, for 30 days."""
-    _check_count(picture_ids)
+def take_out(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
+    """Take pictures out of a folio; how many. `put_back` undoes it, for 30 days."""
     with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
         for picture_id in picture_ids:
-            picture = picture_of(session, actor, picture_id, to_change=True)
+            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
             picture.removed_at = now()
             note(session, actor.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
     return len(picture_ids)
 
 
-def put_back(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) -> int:
+def put_back(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
     """Put pictures back that were taken out; how many."""
-    _check_count(picture_ids)
     with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
         for picture_id in picture_ids:
-            removed_picture_of(session, actor, picture_id).removed_at = None
+            _of_folio(removed_picture_of(session, actor, picture_id), folio_id).removed_at = None
     return len(picture_ids)
+
+
+def _of_folio(picture: Picture, folio_id: int) -> Picture:
+    if picture.folio_id != folio_id:
+        raise NotFoundError("This picture is in another folio by now. Load the page again.")
+    return picture
 
 
 def move_to_folio(workshop: Workshop, actor: Actor, picture_ids: Sequence[int], folio_id: int, goal_id: int) -> int:
     """Move pictures of a folio to another one, with all that was decided about them; how many."""
-    _check_count(picture_ids)
-    if folio_id == goal_id:
-        raise OutOfRangeError("They are in this folio already.")
     with workshop.database.begin() as session:
         # in order of their numbers, so that two who move towards each other do not wait for each other
         for one in sorted((folio_id, goal_id)):
             folio = folio_of(session, actor, one, to_change=True)
             folio.changed_at = now()
+        if folio_id == goal_id:
+            raise OutOfRangeError("They are in this folio already.")
+        _check_count(picture_ids)
         session.flush()
         for picture_id in picture_ids:
-            picture = picture_of(session, actor, picture_id, to_change=True)
-            if picture.folio_id != folio_id:
-                raise NotFoundError("This picture is in another folio by now. Load the page again.")
+            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
             picture.folio_id = goal_id
             picture.arrival_id = None
             session.flush()
@@ -169,13 +176,12 @@ def read_taken_out(workshop: Workshop, actor: Actor, folio_id: int) -> list[Take
 
 def erase_for_good(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
     """Pictures that were taken out go for good now: with their documents, and with the file where nobody has it."""
-    _check_count(picture_ids)
     with workshop.database.begin() as session:
-        folio_of(session, actor, folio_id)
-        check_may_change(session, actor, folio_id)
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
         for picture_id in picture_ids:
-            picture = removed_picture_of(session, actor, picture_id)
-            if picture.removed_at is None or picture.folio_id != folio_id:
+            picture = _of_folio(removed_picture_of(session, actor, picture_id), folio_id)
+            if picture.removed_at is None:
                 raise OutOfRangeError(f"“{picture.file_name}” stands in the folio. Take it out first.")
             note(session, actor.id, EventKind.REMOVAL, f"Removed “{picture.file_name}” for good.")
     return sum(erase_picture(workshop, picture_id) for picture_id in picture_ids)

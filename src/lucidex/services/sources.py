@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import numpy as np
 from sqlalchemy import update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
@@ -110,12 +111,14 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
         facts = decode_into(workshop.isolated, path, levels, key.part)
         if not complete(levels, facts):
             raise UnforeseenError("Decoding it did not finish.")
-        smallest = max(levels_of(facts.stored))
-        facts = facts.model_copy(
-            update={"fingerprint": fingerprint(map_level(levels, facts, smallest), facts.orientation)}
-        )
+        facts = facts.model_copy(update={"fingerprint": _fingerprint(levels, facts)})
         workshop.decoded.keep(key, levels)
     return facts
+
+
+def _fingerprint(levels: Path, facts: SourceFacts) -> str:
+    smallest = np.array(map_level(levels, facts, max(levels_of(facts.stored))))  # a copy: nothing stays mapped
+    return fingerprint(smallest, facts.orientation)
 
 
 def decode_stored(workshop: Workshop, key: SourceKey) -> SourceFacts:

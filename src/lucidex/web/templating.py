@@ -13,7 +13,7 @@ from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.encode.likeness import likeness_words
 from lucidex.core.keys import appearance_key
-from lucidex.core.source.formats import FORMATS
+from lucidex.core.source.formats import FORMATS, READABLE
 from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
 from lucidex.services.retention import disk_words
@@ -86,6 +86,7 @@ environment.globals |= {
     "assets": ADDRESS,
     "form_fields": form_fields,
     "amount": amount,
+    "readable": READABLE,
     "accepted": ",".join(suffix for form in FORMATS for suffix in form.suffixes) + ",.zip,image/*",
     "carries_on_as": carries_on_as,
     "found_nothing": found_nothing,

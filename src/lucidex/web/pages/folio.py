@@ -1,44 +1,24 @@
-"""Gather: the pictures of a folio, their facts and texts; sharing."""
+"""A folio itself: its name, who sees it, and the originals in it."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Form, Request
-from pydantic import ValidationError
-from starlette.responses import HTMLResponse, RedirectResponse, Response
+from starlette.responses import RedirectResponse, Response
 
-from lucidex.core.errors import OutOfRangeError
-from lucidex.core.stamp.texts import Texts
 from lucidex.records.models import Scope
-from lucidex.services import edits, folios, intake, sources
-from lucidex.services.documents import change, read_picture
-from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.services import folios, sources
+from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.stored import stored_file
-from lucidex.web.templating import lead_to, page, partial
+from lucidex.web.templating import lead_to
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
-
-THUMBNAIL_EDGE = 320
 
 
 @router.get("/folios/{folio_id}")
 def folio(folio_id: int) -> RedirectResponse:
     """A folio opens at its pictures."""
     return RedirectResponse(f"/folios/{folio_id}/gather", 303)
-
-
-@router.get("/folios/{folio_id}/gather")
-def gather_page(
-    request: Request, app: App, actor: SignedIn, folio_id: int, removed: int | None = None
-) -> HTMLResponse:
-    """The sheet of pictures."""
-    return page(request, "gather/gather.html", **_sheet(app, actor, folio_id), removed=removed)
-
-
-def _sheet(app: AppContext, actor: SignedIn, folio_id: int) -> dict[str, Any]:
-    view = folios.read_folio(app.workshop, actor, folio_id)
-    states = [read_picture(app.workshop, actor, picture.id) for picture in view.pictures]
-    return {"actor": actor, "view": view, "states": states}
 
 
 @router.post("/folios/{folio_id}/name")
@@ -76,42 +56,6 @@ def unshare(app: App, actor: SignedIn, folio_id: int, person_id: int) -> Respons
     """Stop sharing with a colleague."""
     folios.unshare_folio(app.workshop, actor, folio_id, person_id)
     return RedirectResponse(f"/folios/{folio_id}/gather", 303)
-
-
-@router.post("/pictures/{picture_id}/remove")
-def remove(app: App, actor: SignedIn, picture_id: int) -> Response:
-    """Take a picture out of its folio."""
-    state = read_picture(app.workshop, actor, picture_id)
-    intake.remove_picture(app.workshop, actor, picture_id)
-    return RedirectResponse(f"/folios/{state.folio_id}/gather?removed={picture_id}", 303)
-
-
-@router.post("/pictures/{picture_id}/put-back")
-def put_back(app: App, actor: SignedIn, picture_id: int) -> Response:
-    """Put a removed picture back."""
-    folio_id = intake.put_back_picture(app.workshop, actor, picture_id)
-    return RedirectResponse(f"/folios/{folio_id}/gather", 303)
-
-
-@router.post("/pictures/{picture_id}/texts")
-def write_texts(
-    request: Request,
-    app: App,
-    actor: SignedIn,
-    picture_id: int,
-    version: Annotated[int, Form(ge=0)],
-    alternative: Annotated[str, Form(max_length=20_000)] = "",
-    caption: Annotated[str, Form(max_length=20_000)] = "",
-    credit: Annotated[str, Form(max_length=20_000)] = "",
-) -> HTMLResponse:
-    """Write alternative text, caption and credit."""
-    try:
-        texts = Texts(alternative=alternative.strip(), caption=caption.strip(), credit=credit.strip())
-    except ValidationError as error:
-        field = str(error.errors()[0]["loc"][-1])
-        raise OutOfRangeError(f"The {field} text is too long.") from error
-    state = change(app.workshop, actor, picture_id, version, "Wrote the texts", edits.set_texts(texts))
-    return partial(request, "gather/texts.html", state=state, saved=True)
 
 
 @router.get("/pictures/{picture_id}/original")

@@ -5,6 +5,7 @@ import { listenToCurves } from "./curve.js";
 import { listenToDrafts } from "./drafting.js";
 import { startFolding } from "./folding.js";
 import { followServer } from "./follow.js";
+import { startGather } from "./gather.js";
 import { listenForKeys } from "./keys.js";
 import { listenToLevels } from "./levels.js";
 import { registerLine } from "./line.js";
@@ -14,6 +15,7 @@ import { guardRequests } from "./requests.js";
 import { listenToPointer } from "./sampling.js";
 import { startProof } from "./proof.js";
 import { startStage } from "./stage.js";
+import { rememberSizes } from "./sizes.js";
 import { sayTimes } from "./times.js";
 
 document.addEventListener("alpine:init", () => {
@@ -26,6 +28,8 @@ startFolding();
 listenToLines();
 startStage();
 startProof();
+startGather();
+rememberSizes();
 followServer();
 listenForKeys();
 listenToAmounts();

@@ -40,24 +40,9 @@ export function startProof() {
     });
     countSelected();
     followRun();
-    cellSize(localStorage.getItem(cellsKey()) ?? "middle");
-    document.addEventListener("click", (event) => {
-      const size = /** @type {Element} */ (event.target).closest("[data-cells]")?.getAttribute("data-cells");
-      if (!size) return;
-      localStorage.setItem(cellsKey(), size);
-      cellSize(size);
-    });
   };
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
-}
-
-const cellsKey = () => `cells-${document.querySelector("[data-person]")?.getAttribute("data-person") ?? ""}`;
-
-/** How large the cells are; each person's browser remembers it. @param {string} size */
-function cellSize(size) {
-  document.documentElement.dataset.cellSize = size;
-  for (const button of document.querySelectorAll("[data-cells]")) button.setAttribute("aria-pressed", String(button.getAttribute("data-cells") === size));
 }
 
 const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll(".proof-row-head input[type=checkbox]")]);
