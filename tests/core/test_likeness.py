@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from lucidex.core.source.likeness import fingerprint, nearest
+from lucidex.core.source.likeness import alike, fingerprint
 from tests.conftest import Pixels, picture, smooth_picture
 
 SCENE = smooth_picture(480, 320)
@@ -33,12 +33,12 @@ def compressed(pixels: Pixels, quality: int) -> Pixels:
     ],
 )
 def test_the_same_scene_is_found_again(other: Pixels) -> None:
-    assert nearest([fingerprint(SCENE), fingerprint(other)]) == [1, 0]
+    assert alike([fingerprint(SCENE), fingerprint(other)]) == [[1], [0]]
 
 
 def test_other_pictures_are_others() -> None:
     others = [fingerprint(picture(64, 64, seed=seed)) for seed in range(30)]
-    assert nearest([fingerprint(SCENE), *others]) == [None] * 31
+    assert alike([fingerprint(SCENE), *others]) == [[]] * 31
     assert all(differing(fingerprint(SCENE), other) > 12 for other in others)
 
 
@@ -61,4 +61,4 @@ def test_a_turned_picture_is_the_same_as_it_is_seen(orientation: int) -> None:
 
 def test_a_plain_ground_is_like_nothing() -> None:
     plain = np.full((40, 40, 3), 90, np.uint8)
-    assert nearest([fingerprint(plain), fingerprint(plain)]) == [None, None]
+    assert alike([fingerprint(plain), fingerprint(plain)]) == [[], []]

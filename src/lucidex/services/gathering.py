@@ -9,7 +9,7 @@ from typing import Any
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.gather.remarks import Remark, Seen, remarks_on
 from lucidex.core.places.demand import PlaceDemand
-from lucidex.core.source.likeness import nearest
+from lucidex.core.source.likeness import alike
 from lucidex.services.documents import PictureState, read_pictures
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.people import Actor
@@ -134,15 +134,16 @@ def _rank(one: SheetPicture, order: Order) -> tuple[Any, ...]:
 
 def _remarked(view: FolioView, states: Sequence[PictureState]) -> list[SheetPicture]:
     demands = [(place.name, PlaceDemand.model_validate(place.demand), str(place.id)) for place in view.places]
-    like = nearest([state.facts.fingerprint for state in states])
+    like = alike([state.facts.fingerprint for state in states])
     firsts: dict[str, int] = {}
     for number, state in enumerate(states):
         firsts.setdefault(state.source_key, number)
     groups = {picture.id: picture.group_name for picture in view.pictures}
     pictures = []
     for number, state in enumerate(states):
-        other, first = like[number], firsts[state.source_key]
-        similar = states[other] if other is not None and states[other].source_key != state.source_key else None
+        first = firsts[state.source_key]
+        others = [states[one] for one in like[number] if states[one].source_key != state.source_key]
+        similar = max(others, key=_pixels, default=None)
         seen = Seen(
             state.facts,
             state.document.texts,

@@ -72,8 +72,9 @@ def alike(seen: Seen) -> Remark | None:
     """Another file that looks nearly the same."""
     if seen.like is None or seen.same_as is not None or (seen.larger and seen.facts.upright.longest < PREVIEW_BELOW):
         return None
-    more = f" “{seen.larger}” has more pixels." if seen.larger else ""
-    return Remark(f"nearly the same as “{seen.like}”", f"They look alike at a glance; compare them.{more}")
+    if seen.larger is None:
+        return Remark(f"“{seen.like}” is nearly the same", "It has fewer pixels than this one.", needs_somebody=False)
+    return Remark(f"nearly the same as “{seen.like}”", f"They look alike; “{seen.larger}” has more pixels.")
 
 
 def too_small(seen: Seen) -> Remark | None:

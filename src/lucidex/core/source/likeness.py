@@ -34,18 +34,16 @@ def fingerprint(pixels: AnyPixels, orientation: int = 1) -> str:
     return cv2.img_hash.pHash(upright).tobytes().hex()
 
 
-def nearest(fingerprints: list[str]) -> list[int | None]:
-    """For each of them the first other one that looks nearly the same; None where there is none, or none is known."""
+def alike(fingerprints: list[str]) -> list[list[int]]:
+    """For each of them the others that look nearly the same, by their numbers; none where it has none itself."""
     known = np.array([int(one, 16) if one else 0 for one in fingerprints], np.uint64)
     has_one = np.array([bool(one) for one in fingerprints], bool)
-    return [_first_alike(known, has_one, number) for number in range(len(fingerprints))]
+    return [_those_alike(known, has_one, number) for number in range(len(fingerprints))]
 
 
-def _first_alike(known: npt.NDArray[np.uint64], has_one: npt.NDArray[np.bool_], number: int) -> int | None:
+def _those_alike(known: npt.NDArray[np.uint64], has_one: npt.NDArray[np.bool_], number: int) -> list[int]:
     if not has_one[number]:
-        return None
-    differing = np.bitwise_count(known ^ known[number])
-    alike = (differing <= NEARLY_THE_SAME) & has_one
-    alike[number] = False
-    found = np.flatnonzero(alike)
-    return int(found[0]) if found.size else None
+        return []
+    near = (np.bitwise_count(known ^ known[number]) <= NEARLY_THE_SAME) & has_one
+    near[number] = False
+    return [int(one) for one in np.flatnonzero(near)]

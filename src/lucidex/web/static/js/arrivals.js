@@ -13,8 +13,12 @@ const AT_ONCE = 2;
  * @typedef {import("./sending.js").Taken} Taken
  * @typedef {{number: number, name: string, group: string, bytes: number, share: number, state: string, sending: boolean, waiting: boolean,
  *   progressStyle: object, trouble: string, notes: string, image: string, larger: string, largerWords: string, file: File | null,
- *   upload: string, entry: number | null, address: string, stop: (() => void) | null, stopWords: string, done: boolean}} Arriving
+ *   upload: string, entry: number | null, address: string, canStop: boolean, stopWords: string, done: boolean}} Arriving
  */
+
+// kept apart: what the page shows calls functions that it finds
+/** @type {Map<number, () => void>} */
+const stops = new Map();
 
 /** @param {AlpineLike} Alpine */
 export function registerArrivals(Alpine) {
@@ -47,7 +51,7 @@ export function registerArrivals(Alpine) {
     get goOnAddress() { return !this.busy && !this.going && this.taken.length ? this.nextAddress() : ""; },
     get canDismiss() { return !this.busy && this.taken.length === 0; },
     get summary() {
-      const count = this.files.filter((file) => !file.upload || file.entry !== null || file.done).length;
+      const count = this.files.filter((file) => !file.done).length;
       const arrived = `${this.taken.length} of ${count} arrived`;
       if (this.busy) return arrived;
       if (this.going) return "Opening …";
@@ -207,7 +211,7 @@ export function registerArrivals(Alpine) {
     stop() {
       this.stopped = true;
       for (const file of this.files) {
-        file.stop?.();
+        stops.get(file.number)?.();
         if (file.state === "waiting") file.state = "not sent";
       }
     },
@@ -216,7 +220,7 @@ export function registerArrivals(Alpine) {
     stopOne(event) {
       const file = this.files[Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.number)];
       if (!file) return;
-      file.stop?.();
+      stops.get(file.number)?.();
       if (file.state === "waiting") file.state = "not sent";
     },
 
@@ -236,7 +240,7 @@ export function registerArrivals(Alpine) {
     nextAddress() {
       const [first] = this.taken;
       if (!first) return "";
-      const one = this.taken.length === 1 && this.files.filter((file) => !file.upload || file.entry !== null || !file.done).length === 1;
+      const one = this.taken.length === 1 && this.files.filter((file) => !file.done).length === 1;
       if (one) return `/pictures/${first.picture_id}`;
       return this.sizes.length ? `/folios/${first.folio_id}/proof?order=flagged` : `/folios/${first.folio_id}/gather`;
     },
@@ -256,13 +260,14 @@ export function registerArrivals(Alpine) {
       const told = {
         progress: (/** @type {number} */ share) => show(file, share),
         waits: () => { file.state = "the connection broke, trying again"; file.waiting = true; },
-        begun: (/** @type {() => void} */ stop) => { file.stop = stop; },
+        begun: (/** @type {() => void} */ stop) => { stops.set(file.number, stop); file.canStop = true; },
       };
       if (!file.file) show(file, 1);
       const name = { name: file.name, group: file.group, number: file.number, sending: crypto.randomUUID() };
       const answer = await this.ask(file, name, goal, told);
       file.sending = file.waiting = false;
-      file.stop = null;
+      file.canStop = false;
+      stops.delete(file.number);
       file.share = 1;
       if (answer.held) return this.unpack(file, answer);
       if (answer.stopped) file.state = "stopped";
@@ -339,7 +344,7 @@ export function registerArrivals(Alpine) {
 function arriving(known) {
   return {
     number: 0, name: "", group: "", bytes: 1, share: 0, state: "waiting", sending: false, waiting: false, progressStyle: {}, trouble: "", notes: "",
-    image: "", larger: "", largerWords: "", file: null, upload: "", entry: null, address: "", stop: null, stopWords: `Stop ${known.name}`, done: false, ...known,
+    image: "", larger: "", largerWords: "", file: null, upload: "", entry: null, address: "", canStop: false, stopWords: `Stop ${known.name}`, done: false, ...known,
   };
 }
 
