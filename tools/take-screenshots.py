@@ -61,7 +61,7 @@ def take_all(browser: Browser, address: str) -> None:
     page.click("text=Autumn evenings")
     page.wait_for_load_state("networkidle")
     page.screenshot(path=SHOTS / "gather.png")
-    page.click(".card:first-child .strong")
+    page.click(".print:first-child .strong")
     page.wait_for_url("**/pictures/*")
     bench = page.url
     take(page, "bench.png")
@@ -170,7 +170,7 @@ def take_all(browser: Browser, address: str) -> None:
 def open_picture(page: Page, address: str, folio: str, file: str) -> None:
     page.goto(address + "/")
     page.click(f"a:has-text('{folio}')")
-    page.click(f".card:has-text('{file}') .strong >> nth=0")
+    page.click(f".print:has-text('{file}') .strong >> nth=0")
     page.wait_for_url("**/pictures/*")
     page.wait_for_function(SETTLED)
 

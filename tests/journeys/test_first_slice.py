@@ -61,7 +61,7 @@ def test_crop_to_exact_sizes_in_four_actions(desk: Desk, photographs: Path, tmp_
 def test_sizes_typed_before_the_picture_are_hung(desk: Desk, photographs: Path) -> None:
     page = desk.page
     page.fill("main .line", "720 wide")
-    page.click("button:has-text('Add')")
+    page.click("button:text-is('Add')")
     expect(page.locator("li .measure", has_text="720 wide").first).to_be_visible()
     page.fill("main .line", "300x300")
     drop(desk, photographs / "small.jpg")
@@ -90,7 +90,7 @@ def test_bad_files_are_said_and_the_good_ones_arrive(desk: Desk, photographs: Pa
         assert words in said
     page.click("text=Go on with what arrived")
     page.wait_for_url("**/gather")
-    assert page.locator(".card").count() == 2
+    assert page.locator(".print").count() == 2
 
 
 def test_two_arrive_at_a_time_and_stand_as_they_were_chosen(desk: Desk, photographs: Path) -> None:
@@ -104,7 +104,7 @@ def test_two_arrive_at_a_time_and_stand_as_they_were_chosen(desk: Desk, photogra
     expect(arrived.nth(2).locator("img")).not_to_have_js_property("naturalWidth", 0)
     held[0].continue_()
     page.wait_for_url("**/gather")
-    assert [card.split("\n")[0] for card in page.locator(".card").all_inner_texts()] == [
+    assert page.locator(".print-words > a").all_inner_texts() == [
         "small.jpg",
         "upright.png",
         "large.jpg",

@@ -212,7 +212,7 @@ def test_steps_go_to_other_pictures_and_a_part_becomes_one(desk: Desk, photograp
     page = desk.page
     drop(desk, photographs / "small.jpg", photographs / "upright.png")
     page.wait_for_url("**/gather")
-    page.click(".card:has-text('small.jpg') a >> nth=0")
+    page.click(".print:has-text('small.jpg') a >> nth=0")
     page.wait_for_url("**/pictures/*")
     desk.settled()
     desk.type_line("turn left")

@@ -4,7 +4,9 @@
 import { chosenFiles, droppedFiles } from "./dropped.js";
 import { empty, partsOf } from "./readings.js";
 import { csrf } from "./requests.js";
-import { dropUpload, sendFile, takeAddress, takeUpload } from "./sending.js";
+
+// fetched with the first file: no page has to carry it before
+const sending = () => import("./sending.js");
 
 const MOST_BYTES = 200_000_000, MOST_ARCHIVE_BYTES = 4_000_000_000;
 const AT_ONCE = 2;
@@ -192,7 +194,7 @@ export function registerArrivals(Alpine) {
       while (next() && !this.stopped && !this.taken.length) await this.take(/** @type {Arriving} */ (next()));
       await Promise.all(Array.from({ length: AT_ONCE }, goOn));
       this.busy = false;
-      for (const file of this.files) if (file.upload && file.entry === null && file.done) void dropUpload(file.upload);
+      for (const file of this.files) if (file.upload && file.entry === null && file.done) void sending().then(({ dropUpload }) => dropUpload(file.upload));
       const quiet = this.files.every((file) => !file.trouble && !file.notes);
       if (this.taken.length && quiet && !this.stopped) {
         this.going = true;
@@ -276,7 +278,8 @@ export function registerArrivals(Alpine) {
     },
 
     /** @param {Arriving} file @param {import("./sending.js").Named} name @param {import("./sending.js").Goal} goal @param {import("./sending.js").Told} told */
-    ask(file, name, goal, told) {
+    async ask(file, name, goal, told) {
+      const { sendFile, takeAddress, takeUpload } = await sending();
       if (file.address) return takeAddress(file.address, goal, told);
       if (file.entry !== null) return takeUpload(file.upload, name, goal, told, file.entry);
       if (file.file) return sendFile(file.file, name, goal, told);
@@ -334,7 +337,7 @@ export function registerArrivals(Alpine) {
     dropLeft(event) {
       const id = /** @type {HTMLElement} */ (event.currentTarget).dataset.id;
       this.left = this.left.filter((left) => left.id !== id);
-      void dropUpload(`/uploads/${id}`);
+      void sending().then(({ dropUpload }) => dropUpload(`/uploads/${id}`));
     },
     get hasLeft() { return this.left.length > 0 && this.files.length === 0 && Boolean(csrf()); },
   }));

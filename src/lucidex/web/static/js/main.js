@@ -5,7 +5,6 @@ import { listenToCurves } from "./curve.js";
 import { listenToDrafts } from "./drafting.js";
 import { startFolding } from "./folding.js";
 import { followServer } from "./follow.js";
-import { startGather } from "./gather.js";
 import { listenForKeys } from "./keys.js";
 import { listenToLevels } from "./levels.js";
 import { registerLine } from "./line.js";
@@ -28,7 +27,8 @@ startFolding();
 listenToLines();
 startStage();
 startProof();
-startGather();
+// the contact sheet has keys of its own; no other page carries them
+if (document.querySelector("[data-gather]")) void import("./gather.js").then((gather) => gather.startGather());
 rememberSizes();
 followServer();
 listenForKeys();
