@@ -89,6 +89,8 @@ def test_pictures_are_dropped_and_pasted_on_any_page(desk: Desk, folder: Path) -
     page.wait_for_url("**/pictures/*")
     expect(page.locator("text=dropped.png").first).to_be_visible()
     page.click(".tab:has-text('Gather')")
+    page.wait_for_url("**/gather")
+    content = list(encoded(picture(310, 200, seed=9)))
     page.evaluate(
         """(bytes) => { const all = new DataTransfer();
         all.items.add(new File([new Uint8Array(bytes)], "image.png", { type: "image/png" }));
