@@ -2,7 +2,7 @@
 
 import io
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -47,6 +47,14 @@ def pdf(pages: int = 1, colour: tuple[int, int, int] = (60, 140, 90)) -> bytes:
     out = io.BytesIO()
     sheets[0].save(out, "PDF", save_all=True, append_images=sheets[1:], resolution=72, quality=100)
     return out.getvalue()
+
+
+@pytest.fixture(autouse=True)
+def unblocked() -> Iterator[None]:
+    """As in the decoding process: what a workshop blocks in its own is not blocked here."""
+    pyvips.block_untrusted_set(False)
+    yield
+    pyvips.block_untrusted_set(True)
 
 
 def opened(tmp_path: Path, content: bytes, page: int = 1, density: int | None = None) -> OpenedPicture:

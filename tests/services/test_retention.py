@@ -12,7 +12,7 @@ import pytest
 from sqlalchemy import select, update
 
 from lucidex import check_store, people
-from lucidex.core.errors import StorageFullError
+from lucidex.core.errors import OutOfRangeError, StorageFullError
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import USUAL_PATTERN
@@ -325,3 +325,43 @@ def test_a_stale_original_is_read_again(workshop: Workshop, actor: Actor) -> Non
         facts = session.get_one(Source, sha256).facts
     assert (facts["colour"], facts["intake_revision"]) == ("sRGB", INTAKE_REVISION)
     assert stale_sources(workshop) == 0
+
+
+def test_damaged_originals_are_mended_from_copies_under_any_name(
+    workshop: Workshop, actor: Actor, tmp_path: Path
+) -> None:
+    content = fresh()
+    taken = bring_in(workshop, actor, NewFolio("Mended"), "a.png", [content])
+    sha256 = read_picture(workshop, actor, taken.picture_id).source_key.original
+    on_disk(workshop.originals, sha256).write_bytes(b"damaged")
+    assert sha256 in retention.check_store(workshop).damaged
+    (tmp_path / "deep/er").mkdir(parents=True)
+    (tmp_path / "deep/other.png").write_bytes(content[:-1] + b"0")
+    assert retention.mend_from(workshop, [sha256], tmp_path) == []
+    (tmp_path / "deep/er/copy of something.dat").write_bytes(content)
+    assert retention.mend_from(workshop, [sha256], tmp_path) == [sha256]
+    assert workshop.originals.is_whole(sha256)
+
+
+def test_what_is_removed_for_good_is_really_gone(workshop: Workshop, actor: Actor, renderer: Renderer) -> None:
+    """Its file, its decoded pixels and its results; not where another picture has the same file."""
+    content = fresh()
+    first = bring_in(workshop, actor, NewFolio("Gone"), "a.png", [content])
+    second = bring_in(workshop, actor, first.folio_id, "b.png", [content])
+    state = read_picture(workshop, actor, first.picture_id)
+    made = in_place(workshop, state, OutputId("0"), read_demand("20x10 px").demand())
+    result = renderer.render_file(made.rendering)
+    for number, taken in enumerate((first, second), 1):
+        many.take_out(workshop, actor, first.folio_id, [taken.picture_id])
+        assert many.erase_for_good(workshop, actor, first.folio_id, [taken.picture_id]) == 1
+        is_there = number == 1
+        assert workshop.originals.is_whole(state.source_key.original) == is_there
+        assert workshop.decoded.holds(state.source_key) == is_there
+        assert (result.blob_sha256 in dict(workshop.results.all())) == is_there
+    assert many.read_taken_out(workshop, actor, first.folio_id) == []
+
+
+def test_what_stands_in_a_folio_is_not_removed_for_good(workshop: Workshop, actor: Actor) -> None:
+    taken = bring_in(workshop, actor, NewFolio("Stays"), "a.png", [fresh()])
+    with pytest.raises(OutOfRangeError, match="stands in the folio"):
+        many.erase_for_good(workshop, actor, taken.folio_id, [taken.picture_id])

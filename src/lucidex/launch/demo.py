@@ -7,10 +7,12 @@ from lucidex.core.document import Framing
 from lucidex.core.line.deeds import AddStep
 from lucidex.core.line.places import read_demand
 from lucidex.core.line.reader import read_line
+from lucidex.core.stamp.licences import LICENCES
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import plain
 from lucidex.services import edits, folios, intake, places
 from lucidex.services.documents import change
+from lucidex.services.intake import Arrival
 from lucidex.services.people import Actor, add_person, find_login
 from lucidex.services.workshop import Workshop
 
@@ -30,7 +32,29 @@ FOLIOS = {
     ),
     "Seed swap": ("seed-packet.jpg", "rosette.jpg"),
     "Letters and signs": ("pond-tilted.jpg", "signature-scan.jpg", "section.png", "seal.png"),
+    "Winter programme": (
+        "dome-at-dusk.jpg",
+        "dome-for-the-site.jpg",
+        "terraces.jpg",
+        "terraces-small.jpg",
+        "word-mark.svg",
+        "IMG_0415.HEIC",
+        "programme.pdf",
+        "packet-for-print.jpg",
+        "seed-packet.jpg",
+        "seed-packet, copy.jpg",
+    ),
 }
+GROUPS = {
+    "IMG_0415.HEIC": "phone",
+    "programme.pdf": "printer",
+    "packet-for-print.jpg": "printer",
+    "seed-packet.jpg": "printer",
+    "seed-packet, copy.jpg": "printer",
+    "dome-for-the-site.jpg": "from the site",
+    "terraces-small.jpg": "from the site",
+}  # of the winter programme, whose pictures were sent by several people
+SAME_AS = {"seed-packet, copy.jpg": "seed-packet.jpg"}  # the same file under another name
 PLACES = {
     "Autumn evenings": (
         ("Site banner", "1600x640 under 180 kB"),
@@ -45,6 +69,7 @@ PLACES = {
         ("Footer strip", "1600x120 show whole keep left not enlarged"),
         ("Wall panel", "1200x800"),
     ),
+    "Winter programme": (("Programme cover", "1748x1240 under 600 kB"), ("Event card", "800x420 under 100 kB")),
 }
 ALTERNATIVE_TEXTS = {
     "dome-at-dusk.jpg": "The glass dome of Marrow Lane Glasshouse, lit from inside, mirrored in its pond at dusk.",
@@ -53,8 +78,11 @@ ALTERNATIVE_TEXTS = {
     "keeper.jpg": "Painted portrait of a keeper with straw hat, round glasses and white beard.",
     "orchid-under-lamp.jpg": "A spray of white orchids with plum-coloured lips, in front of a greenhouse wall.",
     "word-mark.png": "Marrow Lane Glasshouse",
+    "word-mark.svg": "Marrow Lane Glasshouse",
+    "programme.pdf": "Cover of the programme: Winter evenings, Wednesdays in December, from six.",
     "seal.png": "Seal of Marrow Lane Glasshouse: a dome over water.",
 }
+LICENCE = LICENCES[0]
 FOCAL_POINTS = {"dome-at-dusk.jpg": (0.62, 0.64), "keeper.jpg": (0.52, 0.36), "seed-packet.jpg": (0.45, 0.42)}
 CROPS = {"dome-at-dusk.jpg": "3:2"}
 
@@ -82,15 +110,19 @@ def _load_folio(workshop: Workshop, actor: Actor, pictures: Path, name: str, fil
             places.hang_place(workshop, actor, folio_id, read_demand(typed).demand(), place_name)
     for file in files:
         if file not in here:
-            _bring_in(workshop, actor, folio_id, pictures / file)
+            _bring_in(workshop, actor, folio_id, pictures / file, name)
 
 
-def _bring_in(workshop: Workshop, actor: Actor, folio_id: int, path: Path) -> None:
-    with path.open("rb") as file:
-        taken = intake.bring_in(workshop, actor, folio_id, path.name, iter(lambda: file.read(1 << 20), b""))
+def _bring_in(workshop: Workshop, actor: Actor, folio_id: int, path: Path, name: str) -> None:
+    with path.with_name(SAME_AS.get(path.name, path.name)).open("rb") as file:
+        group = GROUPS.get(path.name, "") if name == "Winter programme" else ""
+        pieces = iter(lambda: file.read(1 << 20), b"")
+        taken = intake.bring_in(workshop, actor, folio_id, path.name, pieces, Arrival(group=group))
     version = 1
     if (text := ALTERNATIVE_TEXTS.get(path.name)) is not None:
-        alter = edits.set_texts(Texts(alternative=text))
+        alter = edits.set_texts(
+            Texts(alternative=text, credit="M. Ellery", licence=LICENCE.name, licence_address=LICENCE.address)
+        )
         version = change(workshop, actor, taken.picture_id, version, "Wrote the texts", alter).version
     meant = read_line(CROPS.get(path.name, "")).meant
     for deed in meant.deeds if meant else ():

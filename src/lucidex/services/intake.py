@@ -124,7 +124,12 @@ class Seat:
 
 
 def bring_in(
-    workshop: Workshop, actor: Actor, target: int | NewFolio, file_name: str, chunks: Iterable[bytes]
+    workshop: Workshop,
+    actor: Actor,
+    target: int | NewFolio,
+    file_name: str,
+    chunks: Iterable[bytes],
+    arrival: Arrival = PLAINLY,
 ) -> BroughtIn:
     """Take a file into a folio (by id), or into a new one that is made only if the file is taken.
 
@@ -133,7 +138,7 @@ def bring_in(
     check_target(workshop, actor, target)
     try:
         with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
-            return bring_in_received(workshop, actor, target, file_name, received)
+            return bring_in_received(workshop, actor, target, file_name, received, arrival)
     except UserError as error:
         raise not_taken(file_name, error) from error
 

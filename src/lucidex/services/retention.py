@@ -4,14 +4,17 @@ Nothing that counts is ever taken away: results of a folio's present run, and or
 snapshot, are pinned. Taking away is done by one process at a time, under a lock in the database.
 """
 
-from collections.abc import Iterator
+import contextlib
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from sqlalchemy import ColumnElement, delete, exists, func, or_, select, text, update
 from sqlalchemy.orm import Session
 
+from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.core.units import format_weight
 from lucidex.records.models import (
     Cell,
@@ -282,6 +285,29 @@ def check_store(workshop: Workshop) -> Checked:
         )
         note(session, None, EventKind.STORE, message + f"{checked.made_anew} to be made anew.")
     return checked
+
+
+def mend_from(workshop: Workshop, damaged: Iterable[str], folder: Path) -> list[str]:
+    """Look through a folder and all in it for files that are what damaged or missing originals were, and store them
+    anew; the hashes of those that are whole again. Files are known by what they hold, never by their names.
+    """
+    with workshop.database.begin() as session:
+        rows = session.scalars(select(Original).where(Original.sha256.in_(list(damaged))))
+        wanted = {row.sha256: row.byte_count for row in rows}
+    mended: list[str] = []
+    for path in sorted(folder.rglob("*")):
+        if len(mended) == len(wanted):
+            break
+        with contextlib.suppress(OSError):
+            if not path.is_file() or path.stat().st_size not in wanted.values():
+                continue
+            with path.open("rb") as file:
+                pieces = iter(lambda file=file: file.read(1 << 20), b"")  # type: ignore[misc]
+                with workshop.originals.receive(pieces, MAX_FILE_BYTES) as received:
+                    if received.sha256 in wanted and received.sha256 not in mended:
+                        workshop.originals.keep(received)
+                        mended.append(received.sha256)
+    return mended
 
 
 def _pictures_of(workshop: Workshop, sha256: str) -> list[str]:

@@ -6,8 +6,8 @@ too long is left out; what remains is text without control characters, and numbe
 
 import re
 import struct
+from calendar import monthrange
 from collections.abc import Iterable, Iterator
-from datetime import datetime
 from typing import Any
 from xml.etree import ElementTree
 
@@ -95,10 +95,11 @@ def _moment(text: str) -> str:
     found = _LIKE_A_TIME.match(text)
     if found is None:
         return ""
-    try:
-        return datetime(*(int(part or 0) for part in found.groups())).isoformat()  # type: ignore[arg-type]
-    except ValueError:
+    year, month, day, hour, minute, second = (int(part or 0) for part in found.groups())
+    is_day = 1 <= month <= 12 and year > 0 and 1 <= day <= monthrange(year, month)[1]
+    if not is_day or hour > 23 or minute > 59 or second > 59:
         return ""
+    return f"{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}"
 
 
 def _location(gps: dict[int, Any]) -> dict[str, float]:
