@@ -13,9 +13,10 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "batch", "tone", "methods")
+BENCHES = ("run", "intake", "batch", "tone", "methods")
 HEADS = {
     "run": "One picture",
+    "intake": "Brought in",
     "batch": "Files in, archive out",
     "tone": "While a tone slider moves",
     "methods": "Which methods enlarge and reduce",
