@@ -58,9 +58,15 @@ def signed_in(browser: Browser, address: str, width: int) -> Page:
 def take_all(browser: Browser, address: str) -> None:
     page = signed_in(browser, address, 1280)
     page.screenshot(path=SHOTS / "start.png")
-    page.click("text=Autumn evenings")
+    page.click("text=Winter programme")
+    page.wait_for_load_state("networkidle")
+    page.click(".print:has-text('terraces-small') img")
+    page.wait_for_selector("#chosen .side-mount")
     page.wait_for_load_state("networkidle")
     page.screenshot(path=SHOTS / "gather.png")
+    page.goto(address)
+    page.click("text=Autumn evenings")
+    page.wait_for_load_state("networkidle")
     page.click(".print:first-child .strong")
     page.wait_for_url("**/pictures/*")
     bench = page.url

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from io import BufferedReader
 from pathlib import Path
 
+import numpy as np
 import pytest
 import pyvips
 
@@ -23,9 +24,11 @@ from lucidex.core.errors import (
     UnforeseenError,
     UnreadableFileError,
 )
+from lucidex.core.source.fonts import FONTS
 from lucidex.work.decode_task import decode_into
 from lucidex.work.isolation import IsolatedRunner, Limits
 from tests.conftest import encoded, smooth_picture
+from tests.core.test_formats_in import svg
 
 
 def wait_for_ever() -> str:
@@ -137,3 +140,22 @@ def test_what_nobody_waits_for_any_more_is_stopped() -> None:
     gone.set()
     with until(gone), pytest.raises(NoLongerWantedError):
         IsolatedRunner().run(wait_for_ever)
+
+
+def test_letters_in_drawings_are_drawn_in_a_face_of_the_products_own(tmp_path: Path) -> None:
+    """Also by a process that can reach no other file; what it cannot reach is said, and left out instead of boxes."""
+    (tmp_path / "a.svg").write_bytes(svg('<text y="40" font-size="40">II</text>'))
+    facts = decode_into(IsolatedRunner(), tmp_path / "a.svg", tmp_path)
+    alpha = np.fromfile(tmp_path / "level-1.raw", np.uint8).reshape(facts.stored_height, facts.stored_width, 4)[
+        ..., 3
+    ]
+    said = " ".join(facts.notes)
+    if all(
+        os.access(FONTS, os.X_OK) and (folder.stat().st_mode & 0o005) == 0o005 for folder in (FONTS, *FONTS.parents)
+    ):
+        assert "face of our own" in said
+        drawn = alpha[:, (alpha > 128).any(axis=0)]
+        assert (drawn[400:800] > 128).mean() > 0.5  # two upright strokes, which an empty box is not
+    else:
+        assert "left out" in said
+        assert alpha.max() == 0

@@ -149,8 +149,8 @@ class TakenOut:
 
     @property
     def days_left(self) -> int:
-        """Whole days until it goes for good."""
-        return max(0, (self.until - now()) // timedelta(days=1))
+        """Days until it goes for good, the present one counted."""
+        return max(0, -((now() - self.until) // timedelta(days=1)))
 
 
 def read_taken_out(workshop: Workshop, actor: Actor, folio_id: int) -> list[TakenOut]:

@@ -47,11 +47,13 @@ def confine(most_file_bytes: int, readable: tuple[Path, ...] = ()) -> frozenset[
     held = set()
     if _without_network():
         held.add(Held.NETWORK)
+    # opened by whoever installed the product: nobody may not even come as far as these folders
+    folders = [handle for folder in readable if (handle := _opened(folder)) is not None]
     if os.geteuid() == 0:
         _become_nobody()
         held.add(Held.USER)
     _libc.prctl(_PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
-    if _without_files(readable):
+    if _without_files(folders):
         held.add(Held.FILES)
     _libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)  # changing the user forgets it, so it comes last
     return frozenset(held)
@@ -69,8 +71,8 @@ def _become_nobody() -> None:
     resource.setrlimit(resource.RLIMIT_NPROC, (MAX_THREADS, MAX_THREADS))
 
 
-def _without_files(readable: tuple[Path, ...]) -> bool:
-    """Landlock: nothing can be opened, made, removed or run any more, but for reading these folders."""
+def _without_files(readable: list[int]) -> bool:
+    """Landlock: nothing can be opened, made, removed or run any more, but for reading these open folders."""
     version = _libc.syscall(_CREATE_RULESET, None, 0, _ASK_VERSION)
     if version < 1:
         return False
@@ -82,16 +84,15 @@ def _without_files(readable: tuple[Path, ...]) -> bool:
         return False
     try:
         for folder in readable:
-            _allow_reading(ruleset, folder)
+            rule = struct.pack("=Qi", _READ_FILE | _READ_FOLDER, folder)
+            _libc.syscall(_ADD_RULE, ruleset, _PATH_BENEATH, ctypes.c_char_p(rule), 0)
         return bool(_libc.syscall(_RESTRICT_SELF, ruleset, 0) == 0)
     finally:
         os.close(ruleset)
 
 
-def _allow_reading(ruleset: int, folder: Path) -> None:
-    handle = os.open(folder, os.O_PATH)
+def _opened(folder: Path) -> int | None:
     try:
-        rule = struct.pack("=Qi", _READ_FILE | _READ_FOLDER, handle)
-        _libc.syscall(_ADD_RULE, ruleset, _PATH_BENEATH, ctypes.c_char_p(rule), 0)
-    finally:
-        os.close(handle)
+        return os.open(folder, os.O_PATH)
+    except OSError:
+        return None

@@ -2,5 +2,6 @@
 
 from pathlib import Path
 
-FONTS = Path(__file__).parent
+FONTS = Path(__file__).resolve().parent
+FACES = tuple(sorted(FONTS.glob("*.ttf")))
 FONTS_LIST = FONTS / "fonts.conf"

@@ -8,6 +8,7 @@ from xml.parsers import expat
 import pyvips
 
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.source.fonts import FACES
 from lucidex.core.source.formats.base import Drawn, Opened, Part, SourceFormat, never_early
 
 DRAWN = Drawn(
@@ -16,6 +17,19 @@ DRAWN = Drawn(
 MAX_ELEMENTS, MAX_DEPTH, MAX_BYTES = 200_000, 200, 30_000_000
 _PIECE = 65_536
 _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:image/)|@import", re.IGNORECASE)
+
+
+_WITH_LETTERS = "It holds text as letters, which were drawn in a face of our own. Outlines would keep theirs."
+_WITHOUT_LETTERS = "It holds text as letters, which were left out: there is no face to draw them in. Use outlines."
+_NO_LETTERS = "text { display: none }"
+
+
+def _faces_are_there() -> bool:
+    """Whether whoever decodes can read the faces; then letters are drawn, and else left out rather than as boxes."""
+    try:
+        return all(bool(face.open("rb").read(4)) for face in FACES)
+    except OSError:
+        return False
 
 
 class _Refused(Exception):  # noqa: N818 - it only leads out of the parser
@@ -63,10 +77,7 @@ class _Seen:
             (self.outside, "It refers to other files, which were left out."),
             (self.scripts, "It holds scripts, which were not run."),
             (self.foreign, "It holds parts that are no drawing, which were left out."),
-            (
-                self.text,
-                "It holds text as letters, which were drawn in a face of our own. Outlines would keep theirs.",
-            ),
+            (self.text, _WITH_LETTERS if _faces_are_there() else _WITHOUT_LETTERS),
         )
         return tuple(sentence for is_there, sentence in words if is_there)
 
@@ -111,7 +122,8 @@ def refusal(file: BufferedReader) -> str | None:
 def _header(file: BufferedReader, scale: float = 1.0) -> pyvips.Image:
     file.seek(0)
     source = pyvips.Source.new_from_descriptor(file.fileno())
-    return pyvips.Operation.call("svgload_source", source, scale=scale, access="sequential")
+    letters = {} if _faces_are_there() else {"stylesheet": _NO_LETTERS}
+    return pyvips.Operation.call("svgload_source", source, scale=scale, access="sequential", **letters)
 
 
 def _scale(image: pyvips.Image, part: Part) -> float:
