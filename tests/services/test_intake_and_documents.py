@@ -467,3 +467,15 @@ def test_many_pictures_are_read_like_each_alone(
     assert together[2].redo == "turn right"
     with pytest.raises(NotFoundError):
         read_pictures(workshop, new_person(), ids)
+
+
+def test_a_drawing_is_as_large_as_its_places_ask_for(workshop: Workshop, actor: Actor) -> None:
+    drawing = b'<svg xmlns="http://www.w3.org/2000/svg" width="100" height="50"><rect width="100" height="50"/></svg>'
+    goal = NewFolio("Drawings", ((read_demand("3000x1500").demand(), ""),))
+    taken = bring_in(workshop, actor, goal, "mark.svg", [drawing])
+    assert (taken.facts.stored_width, taken.facts.stored_height) == (3_000, 1_500)
+    assert taken.notes == ("It is a drawing, and was drawn at 3000 × 1500 pixels.",)
+    again = bring_in(workshop, actor, taken.folio_id, "again.svg", [drawing])
+    assert "The same file is already in this folio as “mark.svg”." in again.notes
+    plain = bring_in(workshop, actor, NewFolio("Plain"), "mark.svg", [drawing])
+    assert plain.facts.stored_width == 2_048

@@ -1,5 +1,6 @@
 """Bringing pictures in: check, decode, store, record. All of a picture is recorded, or nothing of it."""
 
+import math
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -14,12 +15,15 @@ from lucidex.core.errors import (
     NoLongerWantedError,
     NotAllowedError,
     NotFoundError,
+    OutOfRangeError,
     StorageFullError,
+    TooLargeError,
     UserError,
 )
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.source.decoder import WHOLE
 from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
-from lucidex.core.source.formats import Part
+from lucidex.core.source.formats import Part, format_named
 from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.from_file import texts_of
 from lucidex.records.models import (
@@ -40,6 +44,7 @@ from lucidex.services.folios import (
     check_may_change,
     clean_name,
     folio_of,
+    hanging_places,
     picture_of,
     removed_picture_of,
 )
@@ -177,14 +182,43 @@ def bring_in_received(
     """
     if (there := already_taken(workshop, actor, arrival.came_as)) is not None:
         return there
-    facts = decode_received(workshop, received)
+    part, facts = _decoded(workshop, target, received)
     try:
-        return _record(workshop, actor, target, file_name, clean_file_name(file_name), received, facts, arrival)
+        return _record(workshop, actor, target, file_name, received, facts, arrival, part)
     except IntegrityError:
         there = already_taken(workshop, actor, arrival.came_as)  # somebody sent it twice at the same time
         if there is None:
             raise
         return there
+
+
+def _decoded(workshop: Workshop, target: int | NewFolio, received: Received) -> tuple[Part, SourceFacts]:
+    """The file as it is usually read; a drawing as large as the places of its folio ask for."""
+    facts = decode_received(workshop, received)
+    drawn = format_named(facts.format).drawn
+    if drawn is None or not drawn.grows:
+        return WHOLE, facts
+    if isinstance(target, int):
+        with workshop.database.begin() as session:
+            demands = [PlaceDemand.model_validate(place.demand) for place in hanging_places(session, target)]
+    else:
+        demands = [demand for demand, _ in target.places]
+    wanted = math.ceil(facts.upright.longest * max((_enlargement(facts, one) for one in demands), default=1.0))
+    if wanted <= facts.upright.longest:
+        return WHOLE, facts
+    part = Part(density=min(drawn.largest, wanted))
+    try:
+        return part, decode_received(workshop, received, part)
+    except TooLargeError:
+        return WHOLE, facts  # it stays as it was drawn, and is said to be too small where it is
+
+
+def _enlargement(facts: SourceFacts, demand: PlaceDemand) -> float:
+    document = PictureDocument()
+    try:
+        return document.placement(document.geometry(facts.upright), "0", demand).enlargement
+    except OutOfRangeError:
+        return 1.0
 
 
 def already_taken(workshop: Workshop, actor: Actor, came_as: str | None) -> BroughtIn | None:
@@ -212,18 +246,19 @@ def _record(
     actor: Actor,
     target: int | NewFolio,
     typed: str,
-    name: str,
     received: Received,
     facts: SourceFacts,
     arrival: Arrival,
+    part: Part,
 ) -> BroughtIn:
+    name = clean_file_name(typed)
     with workshop.database.begin() as session:
         if isinstance(target, int):
             folio = folio_of(session, actor, target, to_change=True)
         else:
             folio = _make_folio(session, actor, target)
         notes = (*_name_notes(typed, name, facts), *_duplicate_notes(session, folio.id, received.sha256))
-        key = record_source(session, received, facts)
+        key = record_source(session, received, facts, part)
         picture = Picture(folio_id=folio.id, source_key=key, file_name=name, came_as=arrival.came_as)
         picture.group_name = clean_group(arrival.group)
         seat = arrival.seat
@@ -284,9 +319,9 @@ def _name_notes(typed: str, name: str, facts: SourceFacts) -> list[str]:
 
 def _duplicate_notes(session: Session, folio_id: int, sha256: str) -> list[str]:
     same = session.scalar(
-        select(Picture).where(
-            Picture.folio_id == folio_id, Picture.source_key == sha256, Picture.removed_at.is_(None)
-        )
+        select(Picture)
+        .join(Source)
+        .where(Picture.folio_id == folio_id, Source.original_sha256 == sha256, Picture.removed_at.is_(None))
     )
     return [f"The same file is already in this folio as “{_shortened(same.file_name)}”."] if same else []
 

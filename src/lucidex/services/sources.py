@@ -15,7 +15,9 @@ from lucidex.core.errors import (
     UnreadableFileError,
 )
 from lucidex.core.keys import restorations_key
+from lucidex.core.source.decoder import WHOLE
 from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.formats import Part
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.likeness import fingerprint
 from lucidex.core.source.pyramid import AnyPixels, Source, levels_of
@@ -48,11 +50,11 @@ def known_facts(workshop: Workshop, key: SourceKey) -> SourceFacts | None:
     return known
 
 
-def record_source(session: Session, received: Received, facts: SourceFacts) -> SourceKey:
+def record_source(session: Session, received: Received, facts: SourceFacts, part: Part = WHOLE) -> SourceKey:
     """Write a file down that came in, whoever else brings the same in at the same time; the key of its source."""
     written = insert(Original).values(sha256=received.sha256, byte_count=received.byte_count, created_at=now())
     session.execute(written.on_duplicate_key_update(byte_count=written.inserted.byte_count))
-    key = SourceKey.of_file(received.sha256)
+    key = SourceKey.of_file(received.sha256, part)
     record_facts(session, key, facts)
     return key
 
@@ -99,9 +101,9 @@ def _level(
     return workshop.decoded.derived(key, facts, name, make, number)
 
 
-def decode_received(workshop: Workshop, received: Received) -> SourceFacts:
+def decode_received(workshop: Workshop, received: Received, part: Part = WHOLE) -> SourceFacts:
     """Decode a file that is not stored yet; its levels go to the decoded store."""
-    return _decode(workshop, received.path, SourceKey.of_file(received.sha256))
+    return _decode(workshop, received.path, SourceKey.of_file(received.sha256, part))
 
 
 def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:

@@ -82,7 +82,7 @@ def too_small(seen: Seen) -> Remark | None:
     found = [(name, factor) for name, factor in seen.enlarged if factor > SOFT_FROM]
     if not found:
         return None
-    words = ", ".join(f"“{name}” ({format_number(factor, 1)} ×)" for name, factor in found[:NAMED])
+    words = ", ".join(f"“{name}” ({format_number(factor, 1)}\u00a0×)" for name, factor in found[:NAMED])
     more = f" and {len(found) - NAMED} more" if len(found) > NAMED else ""
     return Remark(f"too small for {words}{more}", "It has fewer pixels than the place asks for, and would look soft.")
 

@@ -56,12 +56,16 @@ class Holds(StrEnum):
 
 @dataclass(frozen=True)
 class Drawn:
-    """A format without pixels of its own: its densities, in `unit`, the usual one, and all that are offered."""
+    """A format without pixels of its own: its densities, in `unit`, the usual one, and all that are offered.
+
+    `grows` says that it is drawn as large as the places of a folio ask for where it comes in.
+    """
 
     unit: str
     usual: int
     offered: tuple[int, ...]
     largest: int
+    grows: bool = False
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,11 @@ from lucidex.core.source.fonts import FACES
 from lucidex.core.source.formats.base import Drawn, Opened, Part, SourceFormat, never_early
 
 DRAWN = Drawn(
-    unit="pixels along the longer side", usual=2_048, offered=(2_048, 3_072, 4_096, 6_144, 8_192), largest=12_000
+    unit="pixels along the longer side",
+    usual=2_048,
+    offered=(2_048, 3_072, 4_096, 6_144, 8_192),
+    largest=12_000,
+    grows=True,
 )
 MAX_ELEMENTS, MAX_DEPTH, MAX_BYTES = 200_000, 200, 30_000_000
 _PIECE = 65_536
