@@ -10,7 +10,7 @@ from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Scope
-from lucidex.services import edits, places
+from lucidex.services import edits, many, places
 from lucidex.services.deeds import carry_out, enlarge_as_place
 from lucidex.services.documents import PictureState, change, read_picture
 from lucidex.services.folio_history import (
@@ -23,7 +23,7 @@ from lucidex.services.folio_history import (
     take_back,
     take_back_next,
 )
-from lucidex.services.folios import read_folio, share_folio
+from lucidex.services.folios import make_folio, read_folio, share_folio
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.line import understood
 from lucidex.services.people import Actor
@@ -223,3 +223,17 @@ def test_a_place_that_was_changed_since_stays(workshop: Workshop, actor: Actor, 
     moved = take_back(workshop, actor, state.folio_id, entry.change_id)
     assert (moved.kept, moved.places) == (["“Wide”"], [])
     assert wall(workshop, actor, state.folio_id) == [("Wide", "20 × 10")]
+
+
+def test_a_picture_that_was_moved_to_another_folio_is_left_alone(
+    workshop: Workshop, actor: Actor, state: PictureState
+) -> None:
+    """Who may take back what was done in a folio has no hand in another one."""
+    many.write_texts_on_many(workshop, actor, state.folio_id, [state.picture_id], {"credit": "M. Ellery"})
+    (entry,) = read_folio_history(workshop, actor, state.folio_id)
+    goal = make_folio(workshop, actor, "Elsewhere")
+    assert many.move_to_folio(workshop, actor, [state.picture_id], state.folio_id, goal) == 1
+    moved = take_back(workshop, actor, state.folio_id, entry.change_id)
+    assert (moved.pictures, moved.kept) == ([], [state.file_name])
+    there = read_picture(workshop, actor, state.picture_id)
+    assert (there.folio_id, there.document.texts.credit) == (goal, "M. Ellery")

@@ -164,6 +164,9 @@ def _move(workshop: Workshop, actor: Actor, folio_id: int, change_id: int, back:
         for place, before, after in _place_moves(session, change_id):
             _move_place(session, moved, place, *((after, before) if back else (before, after)))
         for picture, held, before_id, after_id in _picture_moves(session, change_id):
+            if picture.folio_id != folio.id:  # moved since: it is another folio's by now
+                moved.kept.append(picture.file_name)
+                continue
             _move_picture(session, moved, picture, held, *((after_id, before_id) if back else (before_id, after_id)))
         change.taken_back_at = now() if back else None
         folio.changed_at = now()

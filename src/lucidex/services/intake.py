@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import (
+    ChangedMeanwhileError,
     NoLongerWantedError,
     NotAllowedError,
     NotFoundError,
@@ -188,7 +189,7 @@ def bring_in_received(
     except IntegrityError:
         there = already_taken(workshop, actor, arrival.came_as)  # somebody sent it twice at the same time
         if there is None:
-            raise
+            raise ChangedMeanwhileError("It came in already, and was taken out again since.") from None
         return there
 
 

@@ -67,6 +67,7 @@ def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, da
 
 def naming_of(folio: FolioView, number: int, day: date, cell: ProofCell, placed: PlacedPicture) -> Naming:
     """What a file's name can be made of; `number` counts the folio's pictures from 1."""
+    standing = folio.pictures[number - 1 : number]  # none for one that stands apart
     return Naming(
         name=cell.state.file_name,
         place=cell.place.name,
@@ -74,8 +75,7 @@ def naming_of(folio: FolioView, number: int, day: date, cell: ProofCell, placed:
         number=number,
         count=len(folio.pictures),
         date=day.isoformat(),
-        group=next((one.group_name for one in folio.pictures if one.id == cell.state.picture_id), "")
-        or folio.folio.name,
+        group=(standing[0].group_name if standing else "") or folio.folio.name,
         format=placed.rendering.format,
     )
 

@@ -14,7 +14,13 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 from starlette.responses import Response
 
-from lucidex.core.errors import ChangedMeanwhileError, OutOfRangeError, UserError
+from lucidex.core.errors import (
+    ChangedMeanwhileError,
+    OutOfRangeError,
+    TooLargeError,
+    UnreadableFileError,
+    UserError,
+)
 from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.records.store import Received
 from lucidex.services import uploads
@@ -217,7 +223,11 @@ def _take(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn) -> Arr
                     f"{MAX_FILE_BYTES // 1_000_000} MB are taken."
                 )
             received = uploads.as_received(path, arriving.byte_count)
-            taken = _bring_in(workshop, actor, body, arriving.file_name, received, body.group, came_as)
+            try:
+                taken = _bring_in(workshop, actor, body, arriving.file_name, received, body.group, came_as)
+            except (UnreadableFileError, TooLargeError):
+                uploads.drop_upload(workshop, actor, upload_id)  # it will not become better by being sent for again
+                raise
     uploads.drop_upload(workshop, actor, upload_id)
     return taken
 
