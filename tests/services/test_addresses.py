@@ -8,7 +8,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 import pytest
 
 from lucidex.core.errors import NotAllowedError, NotUnderstoodError, TooLargeError, TooSlowError, UnreadableFileError
-from lucidex.services import addresses
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.services.addresses import fetched, is_public, look_up
 from lucidex.services.workshop import Workshop
 
@@ -122,7 +122,7 @@ def test_what_servers_do_is_said(
 
 
 def test_endless_data_ends(workshop: Workshop, server: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(addresses, "MAX_FILE_BYTES", 3_000_000)
+    monkeypatch.setattr(workshop, "limits", IntakeLimits(file_bytes=3_000_000))
     with pytest.raises(TooLargeError, match="3 MB"), fetched(workshop, server + "/endless", here):
         pass
 

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from lucidex.core.errors import OutOfRangeError, TooLargeError, UnreadableFileError
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.services import archive_intake
 from lucidex.services.archive_intake import is_archive, read_contents, read_entry
 
@@ -92,8 +93,7 @@ def test_bombs_are_refused_before_anything_is_unpacked(tmp_path: Path, monkeypat
     with pytest.raises(TooLargeError, match="unpacks to"):
         read_contents(path)
     monkeypatch.setattr(archive_intake, "MAX_UNPACKED_BYTES", 10**12)
-    monkeypatch.setattr(archive_intake, "MAX_FILE_BYTES", 1_000_000)
-    assert [name for name, _ in read_contents(path).refused] == ["a.jpg"]
+    assert [name for name, _ in read_contents(path, IntakeLimits(file_bytes=1_000_000)).refused] == ["a.jpg"]
     monkeypatch.setattr(archive_intake, "MAX_ENTRIES", 1)
     with pytest.raises(TooLargeError, match="2 files"):
         read_contents(path)

@@ -18,6 +18,7 @@ from lucidex.core.document import Framing, Output, PictureDocument
 from lucidex.core.encode import FORMAT_NAMES
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, TooLargeError, UserError
 from lucidex.core.line.places import read_demand
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.source.pyramid import levels_of
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import StepEntry
@@ -479,3 +480,19 @@ def test_a_drawing_is_as_large_as_its_places_ask_for(workshop: Workshop, actor: 
     assert "The same file is already in this folio as “mark.svg”." in again.notes
     plain = bring_in(workshop, actor, NewFolio("Plain"), "mark.svg", [drawing])
     assert plain.facts.stored_width == 2_048
+
+
+def test_limits_are_those_that_were_set_and_hold_for_what_comes_in_only(
+    workshop: Workshop, actor: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever lowers them loses nothing that is there already."""
+    taken = bring_in(workshop, actor, NewFolio("Before"), "a.png", [encoded(picture(1_200, 1_000))])
+    monkeypatch.setattr(workshop, "limits", IntakeLimits(file_bytes=5_000_000, pixels=1_000_000))
+    with pytest.raises(TooLargeError, match="Up to 1 million"):
+        bring_in(workshop, actor, NewFolio("After"), "b.png", [encoded(picture(1_200, 1_001))])
+    with pytest.raises(TooLargeError, match="5 MB"):
+        bring_in(workshop, actor, NewFolio("After"), "c.png", [bytes(5_000_001)])
+    state = read_picture(workshop, actor, taken.picture_id)
+    workshop.decoded.drop(state.source_key)
+    source = sources_of.open_source(workshop, state.source_key, state.facts)
+    assert source.open_level(1).shape[:2] == (1_000, 1_200)

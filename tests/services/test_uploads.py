@@ -14,6 +14,7 @@ from lucidex.core.errors import (
     TooLargeError,
     TooManyTriesError,
 )
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.records.models import Upload, now
 from lucidex.services import uploads
 from lucidex.services.intake import Arrival, NewFolio, bring_in_received
@@ -56,7 +57,7 @@ def test_more_than_was_announced_is_refused(workshop: Workshop, actor: Actor) ->
     assert read_upload(workshop, actor, arriving.id).arrived == 0
 
 
-@pytest.mark.parametrize(("size", "kind"), [(0, OutOfRangeError), (uploads.MAX_UPLOAD_BYTES + 1, TooLargeError)])
+@pytest.mark.parametrize(("size", "kind"), [(0, OutOfRangeError), (IntakeLimits().archive_bytes + 1, TooLargeError)])
 def test_sizes_that_cannot_be_are_refused(workshop: Workshop, actor: Actor, size: int, kind: type[Exception]) -> None:
     with pytest.raises(kind):
         begin_upload(workshop, actor, size, "a")

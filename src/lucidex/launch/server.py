@@ -9,13 +9,14 @@ import secrets
 import signal
 import socket
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import uvicorn
 
 from lucidex.core.compilation import compile_kernels
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.steps.looks import add_looks
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.housekeeping import Restoration
@@ -54,6 +55,15 @@ def main(arguments: list[str] | None = None) -> int:
         return 1
 
 
+def _most(ceiling: int) -> Callable[[str], int]:
+    def read(text: str) -> int:
+        if not text.isdecimal() or not 1 <= int(text) <= ceiling:
+            raise argparse.ArgumentTypeError(f"a whole number from 1 to {ceiling}")
+        return int(text)
+
+    return read
+
+
 def _parse(arguments: list[str] | None) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="./start", description="Start Lucidex on this machine.")
     parser.add_argument("--port", type=int, default=None, help=f"port of the application (default {DEFAULT_PORT})")
@@ -65,6 +75,9 @@ def _parse(arguments: list[str] | None) -> argparse.Namespace:
         metavar="ADDRESS",
         help="address of a proxy whose X-Forwarded-For counts (default: nobody's)",
     )
+    parser.add_argument("--max-file-mb", type=_most(2_000), default=200, help="the most of one file (default 200)")
+    parser.add_argument("--max-archive-mb", type=_most(100_000), default=4_000, help="of one archive (default 4000)")
+    parser.add_argument("--max-megapixels", type=_most(1_000), default=200, help="of one picture (default 200)")
     parser.add_argument("--demo-pictures", type=Path, default=Path("demo/pictures"), help=argparse.SUPPRESS)
     wanted = parser.parse_args(arguments)
     if wanted.port is not None and not 1 <= wanted.port <= 65_535:
@@ -124,7 +137,10 @@ def _database(data: Path) -> Iterator[MariaDbServer]:
 
 
 def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDbServer) -> int:
-    workshop = Workshop(wanted.data / "files", server.url)
+    limits = IntakeLimits(
+        wanted.max_file_mb * 1_000_000, wanted.max_archive_mb * 1_000_000, wanted.max_megapixels * 1_000_000
+    )
+    workshop = Workshop(wanted.data / "files", server.url, limits)
     migrate(workshop.database.engine)
     workshop.sweep()
     release_leases(workshop)

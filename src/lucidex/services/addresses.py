@@ -19,7 +19,6 @@ from dataclasses import dataclass
 from urllib.parse import SplitResult, parse_qsl, unquote, urlencode, urljoin, urlsplit, urlunsplit
 
 from lucidex.core.errors import NotAllowedError, NotUnderstoodError, TooSlowError, UnreadableFileError
-from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.records.store import Received
 from lucidex.services.workshop import Workshop
 
@@ -92,7 +91,7 @@ def fetched(
                 address = urljoin(address, goal)
                 continue
             _check(answer)
-            with workshop.originals.receive(_pieces(answer, deadline), MAX_FILE_BYTES) as received:
+            with workshop.originals.receive(_pieces(answer, deadline), workshop.limits.file_bytes) as received:
                 if received.byte_count == 0:
                     raise UnreadableFileError("It is empty: there are no bytes at this address.")
                 _check_whole(answer, received)

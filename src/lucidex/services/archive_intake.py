@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from lucidex.core.errors import OutOfRangeError, TooLargeError, UnreadableFileError, UserError
-from lucidex.core.source.facts import MAX_FILE_BYTES
+from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 
 MAX_ENTRIES = 5_000
 MAX_DIRECTORY_BYTES = 4_000_000
@@ -53,7 +53,7 @@ def is_archive(path: Path) -> bool:
         return file.read(4) in (b"PK\3\4", _END)
 
 
-def read_contents(path: Path) -> Contents:
+def read_contents(path: Path, limits: IntakeLimits = USUAL_LIMITS) -> Contents:
     """What an archive holds. UnreadableFileError or TooLargeError for the archive as a whole."""
     contents, passed_over, names = Contents(), 0, Counter[str]()
     with _opened(path) as archive:
@@ -73,7 +73,7 @@ def read_contents(path: Path) -> Contents:
             if any(part in _OF_SYSTEMS or part.startswith("._") for part in (*folders, last)):
                 passed_over += 1
                 continue
-            if (sentence := _refusal(info)) is not None:
+            if (sentence := _refusal(info, limits)) is not None:
                 contents.refused.append((last or "without a name", sentence))
                 continue
             names[name] += 1
@@ -89,15 +89,15 @@ def read_contents(path: Path) -> Contents:
     return contents
 
 
-def _refusal(info: zipfile.ZipInfo) -> str | None:
+def _refusal(info: zipfile.ZipInfo, limits: IntakeLimits) -> str | None:
     if stat.S_ISLNK(info.external_attr >> 16):
         return "It is a link to another file; links are not followed."
     if info.flag_bits & _ENCRYPTED:
         return "It is protected by a password. Unpack the archive first, then bring in the pictures."
     if info.compress_type not in _METHODS:
         return "It is packed in a way that is not read. Unpack the archive first, or pack it plainly."
-    if info.file_size > MAX_FILE_BYTES:
-        return f"It weighs {info.file_size / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
+    if info.file_size > limits.file_bytes:
+        return f"It weighs {info.file_size / 1e6:.0f} MB; {limits.file_words} are taken."
     return None
 
 
@@ -111,11 +111,11 @@ def _name_of(info: zipfile.ZipInfo) -> tuple[str, list[str]]:
         return info.filename, ["Its name is written in an old encoding, and may read otherwise than was meant."]
 
 
-def read_entry(path: Path, number: int) -> Iterator[bytes]:
+def read_entry(path: Path, number: int, limits: IntakeLimits = USUAL_LIMITS) -> Iterator[bytes]:
     """The bytes of a file in an archive, piece by piece. UnreadableFileError where they are damaged."""
     with _opened(path) as archive:
         infos = archive.infolist()
-        if number >= len(infos) or _refusal(infos[number]) is not None:
+        if number >= len(infos) or _refusal(infos[number], limits) is not None:
             raise OutOfRangeError("The archive holds no such file.")
         try:
             with archive.open(infos[number]) as file:

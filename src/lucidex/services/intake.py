@@ -23,7 +23,7 @@ from lucidex.core.errors import (
 )
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.decoder import WHOLE
-from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part, format_named
 from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.from_file import texts_of
@@ -143,7 +143,7 @@ def bring_in(
     """
     check_target(workshop, actor, target)
     try:
-        with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
+        with workshop.originals.receive(chunks, workshop.limits.file_bytes) as received:
             return bring_in_received(workshop, actor, target, file_name, received, arrival)
     except UserError as error:
         raise not_taken(file_name, error) from error

@@ -12,7 +12,7 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.render import draw_whole
-from lucidex.core.source.facts import MAX_FILE_BYTES, SourceFacts
+from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
 from lucidex.core.steps import assets_of
 from lucidex.core.steps.base import Step
@@ -72,7 +72,7 @@ def _row(session: Session, actor: Actor, logo_id: int) -> Logo:
 def keep_logo(workshop: Workshop, actor: Actor, file_name: str, chunks: Iterable[bytes]) -> KeptLogo:
     """Take a file as a logo. Raises the `UserError` family with the file and the reason; then nothing is kept."""
     try:
-        with workshop.originals.receive(chunks, MAX_FILE_BYTES) as received:
+        with workshop.originals.receive(chunks, workshop.limits.file_bytes) as received:
             return keep_received_logo(workshop, actor, file_name, received)
     except UserError as error:
         raise not_taken(file_name, error) from error

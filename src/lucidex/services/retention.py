@@ -14,7 +14,7 @@ from pathlib import Path
 from sqlalchemy import ColumnElement, delete, exists, func, or_, select, text, update
 from sqlalchemy.orm import Session
 
-from lucidex.core.source.facts import MAX_FILE_BYTES
+from lucidex.core.source.limits import OF_WHAT_IS_THERE
 from lucidex.core.units import format_weight
 from lucidex.records.models import (
     Cell,
@@ -303,7 +303,7 @@ def mend_from(workshop: Workshop, damaged: Iterable[str], folder: Path) -> list[
                 continue
             with path.open("rb") as file:
                 pieces = iter(lambda file=file: file.read(1 << 20), b"")  # type: ignore[misc]
-                with workshop.originals.receive(pieces, MAX_FILE_BYTES) as received:
+                with workshop.originals.receive(pieces, OF_WHAT_IS_THERE.file_bytes) as received:
                     if received.sha256 in wanted and received.sha256 not in mended:
                         workshop.originals.keep(received)
                         mended.append(received.sha256)

@@ -20,6 +20,7 @@ from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.likeness import fingerprint
+from lucidex.core.source.limits import OF_WHAT_IS_THERE, IntakeLimits
 from lucidex.core.source.pyramid import AnyPixels, Source, levels_of
 from lucidex.core.source.restoration import Restoration, StoredPixels, restore_into
 from lucidex.records.decoded import complete, map_level
@@ -103,14 +104,14 @@ def _level(
 
 def decode_received(workshop: Workshop, received: Received, part: Part = WHOLE) -> SourceFacts:
     """Decode a file that is not stored yet; its levels go to the decoded store."""
-    return _decode(workshop, received.path, SourceKey.of_file(received.sha256, part))
+    return _decode(workshop, received.path, SourceKey.of_file(received.sha256, part), workshop.limits)
 
 
-def _decode(workshop: Workshop, path: Path, key: SourceKey) -> SourceFacts:
+def _decode(workshop: Workshop, path: Path, key: SourceKey, limits: IntakeLimits) -> SourceFacts:
     with workshop.originals.scratch_folder() as scratch:
         levels = scratch / "levels"
         levels.mkdir()
-        facts = decode_into(workshop.isolated, path, levels, key.part)
+        facts = decode_into(workshop.isolated, path, levels, key.part, limits)
         if not complete(levels, facts):
             raise UnforeseenError("Decoding it did not finish.")
         facts = facts.model_copy(update={"fingerprint": _fingerprint(levels, facts)})
@@ -127,7 +128,7 @@ def decode_stored(workshop: Workshop, key: SourceKey) -> SourceFacts:
     """Decode a source from its stored file. DamagedStoreError where that is not what it was."""
     _check_original(workshop, key)
     with workshop.originals.as_file(key.original) as path:
-        return _decode(workshop, path, key)
+        return _decode(workshop, path, key, OF_WHAT_IS_THERE)
 
 
 def know_anew(workshop: Workshop, key: SourceKey, facts: SourceFacts) -> None:

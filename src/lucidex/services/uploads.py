@@ -33,7 +33,6 @@ from lucidex.services.intake import KEPT_FREE_BYTES, clean_file_name
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
-MAX_UPLOAD_BYTES = 4_000_000_000  # an archive; each picture in it has the limit of a file
 KEPT_FOR = timedelta(hours=48)
 MAX_UNFINISHED, MAX_UNFINISHED_BYTES = 1_000, 20_000_000_000  # of one person
 
@@ -70,10 +69,8 @@ def begin_upload(workshop: Workshop, actor: Actor, byte_count: int, file_name: s
     """Make room for a file of so many bytes. It is let go of after two days."""
     if byte_count < 1:
         raise OutOfRangeError("It is empty: it holds no bytes at all.")
-    if byte_count > MAX_UPLOAD_BYTES:
-        raise TooLargeError(
-            f"It weighs {byte_count / 1e6:.0f} MB; archives of up to {MAX_UPLOAD_BYTES // 1_000_000} MB are taken."
-        )
+    if byte_count > workshop.limits.archive_bytes:
+        raise TooLargeError(f"It weighs {byte_count / 1e6:.0f} MB; {workshop.limits.archive_words} are taken.")
     if workshop.disk_free() - byte_count < KEPT_FREE_BYTES:
         raise StorageFullError(
             "The disk on which pictures are kept has no room for it. Free some, then send it again."

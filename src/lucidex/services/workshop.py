@@ -14,6 +14,7 @@ from pathlib import Path
 import pyvips
 
 from lucidex.core.cancellation import check_wanted
+from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.store import FileStore, FolderStore
@@ -45,7 +46,8 @@ def machine_name(data_folder: Path) -> str:
 class Workshop:
     """One running product over one data folder and one database."""
 
-    def __init__(self, data_folder: Path, database_url: str) -> None:
+    def __init__(self, data_folder: Path, database_url: str, limits: IntakeLimits = USUAL_LIMITS) -> None:
+        self.limits = limits
         self.data_folder = data_folder
         data_folder.mkdir(parents=True, exist_ok=True)
         self.machine = machine_name(data_folder)

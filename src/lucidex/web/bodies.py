@@ -13,8 +13,7 @@ from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import TooLargeError, TooSlowError, UserError
-from lucidex.core.source.facts import MAX_FILE_BYTES
-from lucidex.services.uploads import MAX_UPLOAD_BYTES
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.web import problems
 from lucidex.web.context import AppContext, find_visitor, is_scripted, not_signed_in
 
@@ -37,12 +36,13 @@ class _Limit:
     is_streamed: bool = False
 
 
-def _limit(scope: Scope) -> _Limit:
+def _limit(scope: Scope, limits: IntakeLimits) -> _Limit:
     path = scope["path"]
     if path == "/sign-in":
         return _Limit(SIGN_IN_BYTES)
     if _STREAMED.match(path):
-        return _Limit(MAX_UPLOAD_BYTES if path.startswith("/uploads/") else MAX_FILE_BYTES, is_streamed=True)
+        most = limits.archive_bytes if path.startswith("/uploads/") else limits.file_bytes
+        return _Limit(most, is_streamed=True)
     if _MULTIPART.match(path):
         return _Limit(MULTIPART_BYTES)
     return _Limit(JSON_BYTES if is_scripted(path) else FORM_BYTES)
@@ -63,7 +63,7 @@ class Bodies:
         try:
             if scope["path"] != "/sign-in" and await find_visitor(request, self._context) is None:
                 raise not_signed_in(scope["path"])
-            limit = _limit(scope)
+            limit = _limit(scope, self._context.workshop.limits)
             request.state.is_streamed = limit.is_streamed
             if limit.is_streamed:
                 await self._app(scope, receive, send)

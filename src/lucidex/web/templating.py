@@ -98,7 +98,9 @@ environment.globals |= {
 
 def render(request: Request, template: str, **values: Any) -> str:
     """A template as text."""
-    return environment.get_template(template).render(request=request, csrf=csrf_token(request), **values)
+    return environment.get_template(template).render(
+        request=request, csrf=csrf_token(request), limits=request.app.state.context.workshop.limits, **values
+    )
 
 
 def page(request: Request, template: str, status_code: int = 200, **values: Any) -> HTMLResponse:

@@ -10,8 +10,8 @@ from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
-from lucidex.core.errors import TooLargeError, TooSlowError, UserError
-from lucidex.core.source.facts import MAX_FILE_BYTES
+from lucidex.core.errors import TooSlowError, UserError
+from lucidex.core.source.limits import IntakeLimits
 from lucidex.records.store import Received
 from lucidex.services.intake import not_taken
 from lucidex.services.people import Actor
@@ -33,8 +33,8 @@ async def received(request: Request, app: AppContext, actor: Actor, file_name: s
     """
     try:
         async with app.queues.uploads.seat(actor.id):
-            await _refuse_oversized(request)
-            context = app.workshop.originals.incoming(MAX_FILE_BYTES)
+            await _refuse_oversized(request, app.workshop.limits)
+            context = app.workshop.originals.incoming(app.workshop.limits.file_bytes)
             incoming = await run_in_threadpool(context.__enter__)
             try:
                 await stream_into(request, incoming)
@@ -85,11 +85,11 @@ async def _not_idle(request: Request) -> AsyncIterator[bytes]:
             return
 
 
-async def _refuse_oversized(request: Request) -> None:
+async def _refuse_oversized(request: Request, limits: IntakeLimits) -> None:
     """Refuse a body that announces more than is taken; read it away first, so that the answer can be heard."""
     announced = request.headers.get("content-length", "")
     length = int(announced[:18]) if announced.isdecimal() else 0
-    if length <= MAX_FILE_BYTES:
+    if length <= limits.file_bytes:
         return
     if length <= DRAINED_BYTES:
         try:
@@ -98,6 +98,4 @@ async def _refuse_oversized(request: Request) -> None:
                     pass
         except (TimeoutError, ClientDisconnect):
             pass
-    raise TooLargeError(
-        f"It weighs {length / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
-    )
+    limits.check_file(length)

@@ -11,6 +11,7 @@ from lucidex.core.source.decoder import WHOLE, take_in
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.fonts import FONTS_LIST
 from lucidex.core.source.formats import Part
+from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.core.source.pyramid import LADDER, AnyPixels
 from lucidex.records.decoded import level_path
 from lucidex.work.isolation import IsolatedRunner
@@ -21,8 +22,10 @@ for _needed in ("utf-8", "latin-1", "utf-16-be"):  # whoever is confined cannot 
 
 
 def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
-    """Decode a file into open files for the levels of the ladder; the last two arguments are
-    what may be taken in bytes, and the part as `page@density` (a density of 0 is the usual one).
+    """Decode a file into open files for the levels of the ladder.
+
+    The last two arguments are what may be taken in bytes of memory, and the part with the limits as
+    `page@density@bytes@pixels` (a density of 0 is the usual one).
 
     The facts as JSON.
     """
@@ -40,18 +43,22 @@ def decode(file: BufferedReader, *rest: BufferedWriter | str) -> str:
                 out.seek(0)
                 out.truncate()
 
-    page, density = (int(number) for number in str(rest[-1]).split("@"))
-    facts = take_in(file, put_rows, begin_again, int(str(rest[-2])), Part(page, density or None))
+    page, density, most_file, most_pixels = (int(number) for number in str(rest[-1]).split("@"))
+    limits = IntakeLimits(file_bytes=most_file, pixels=most_pixels)
+    facts = take_in(file, put_rows, begin_again, int(str(rest[-2])), Part(page, density or None), limits)
     return facts.model_dump_json()
 
 
-def decode_into(runner: IsolatedRunner, file: Path, folder: Path, part: Part = WHOLE) -> SourceFacts:
+def decode_into(
+    runner: IsolatedRunner, file: Path, folder: Path, part: Part = WHOLE, limits: IntakeLimits = USUAL_LIMITS
+) -> SourceFacts:
     """Decode a part of `file` in a process of its own into the levels of a folder; its facts."""
     outs = [(level_path(folder, number), "wb") for number in LADDER]
+    wanted = f"{part.page}@{part.density or 0}@{limits.file_bytes}@{limits.pixels}"
     answer = runner.run(
         decode,
         str(runner.limits.memory_bytes * 3 // 4),
-        f"{part.page}@{part.density or 0}",
+        wanted,
         opened=[(file, "rb"), *outs],
     )
     facts = SourceFacts.model_validate_json(answer)

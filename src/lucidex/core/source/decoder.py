@@ -17,11 +17,12 @@ import numpy as np
 import pyvips
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError
-from lucidex.core.geometry.sizes import MAX_EDGE_PX, MAX_PIXELS, Size
-from lucidex.core.source.facts import INTAKE_REVISION, MAX_FILE_BYTES, SourceFacts
+from lucidex.core.geometry.sizes import Size
+from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
 from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, Opened, Part, SourceFormat, format_of
 from lucidex.core.source.formats.png_chunks import PngColour
 from lucidex.core.source.formats.strangers import guess_contents
+from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.core.source.normalisation import Normalised, normalise
 from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
 from lucidex.core.source.recorded import read_recorded
@@ -35,6 +36,16 @@ BLOCK = 8
 
 PutRows = Callable[[int, AnyPixels], None]
 WHOLE = Part()
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """A format, the part of the file, what decoding may take in bytes of memory, and the limits."""
+
+    form: SourceFormat
+    part: Part
+    most_bytes: int
+    limits: IntakeLimits
 
 
 def _nothing() -> None:
@@ -84,26 +95,28 @@ def take_in(
     begin_again: Callable[[], None] = _nothing,
     most_bytes: int = USUAL_BYTES,
     part: Part = WHOLE,
+    limits: IntakeLimits = USUAL_LIMITS,
 ) -> SourceFacts:
     """Check and decode a file; hand every level of its pixels to `put_rows`, from the top, in strips; its facts.
 
     Rows of a level are height × width × bands of 8 or 16 bits. `begin_again` is called where a file turns out to be
     damaged on the way: then all rows come once more from the top. `most_bytes` is what decoding may take; `part`
-    chooses a page, and how densely a drawing is drawn.
+    chooses a page, and how densely a drawing is drawn; `limits` are those of bytes and pixels.
 
     Raises UnreadableFileError or TooLargeError with a sentence that says what and why. The sentence begins with
     “It …”, for the caller to put the file's name before.
     """
-    form = _checked_format(file)
+    form = _checked_format(file, limits)
+    wanted = _Wanted(form, part, most_bytes, limits)
     _check_part(form, part)
     if form.refusal is not None and (sentence := form.refusal(file)) is not None:
         raise UnreadableFileError(sentence)
     declared = form.declares(file) if form.declares else None
     try:
-        opened = _open(file, form, "warning", part, most_bytes)
+        opened = _open(file, wanted, "warning")
         return _taken(opened, form, declared, put_rows)
     except pyvips.Error as error:
-        return _as_far_as_it_goes(file, form, declared, put_rows, begin_again, most_bytes, part, error)
+        return _as_far_as_it_goes(file, wanted, declared, put_rows, begin_again, error)
 
 
 def _check_part(form: SourceFormat, part: Part) -> None:
@@ -116,19 +129,18 @@ def _check_part(form: SourceFormat, part: Part) -> None:
 
 def _as_far_as_it_goes(
     file: BufferedReader,
-    form: SourceFormat,
+    wanted: _Wanted,
     declared: PngColour | None,
     put_rows: PutRows,
     begin_again: Callable[[], None],
-    most_bytes: int,
-    part: Part,
     cause: pyvips.Error,
 ) -> SourceFacts:
+    form = wanted.form
     is_cut = form.ends_early(file, file.seek(0, 2))
     begin_again()
     loss = _Loss()
     try:
-        opened = _open(file, form, "none", part, most_bytes)
+        opened = _open(file, wanted, "none")
         facts = _taken(opened, form, declared, put_rows, loss)
     except pyvips.Error as error:
         raise UnreadableFileError(_broken(form.name, is_cut)) from error
@@ -156,15 +168,12 @@ def _damage(name: str, is_cut: bool, is_coarse: bool, loss: _Loss) -> str:
     return f"{begins}: parts of the picture may be wrong. Compare it with another copy."
 
 
-def _checked_format(file: BufferedReader) -> SourceFormat:
+def _checked_format(file: BufferedReader, limits: IntakeLimits) -> SourceFormat:
     byte_count = file.seek(0, 2)
     file.seek(0)
     if byte_count == 0:
         raise UnreadableFileError("It is empty: it holds no bytes at all.")
-    if byte_count > MAX_FILE_BYTES:
-        raise TooLargeError(
-            f"It weighs {byte_count / 1e6:.0f} MB; files of up to {MAX_FILE_BYTES // 1_000_000} MB are taken."
-        )
+    limits.check_file(byte_count)
     head = file.read(HEAD_BYTES)
     form = format_of(head)
     if form is not None:
@@ -172,13 +181,14 @@ def _checked_format(file: BufferedReader) -> SourceFormat:
     raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
 
 
-def _open(file: BufferedReader, form: SourceFormat, fail_on: str, part: Part, most_bytes: int) -> Opened:
+def _open(file: BufferedReader, wanted: _Wanted, fail_on: str) -> Opened:
+    form = wanted.form
     if form.measure is not None:
-        _check_size(form.measure(file, part), form, most_bytes)
-    opened = form.open(file, fail_on, part)
+        _check_size(form.measure(file, wanted.part), wanted)
+    opened = form.open(file, fail_on, wanted.part)
     image = opened.image
     whole = _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if _is_interlaced(image) else 0
-    _check_size(Size(image.width, image.height), form, most_bytes, whole)
+    _check_size(Size(image.width, image.height), wanted, whole)
     return opened
 
 
@@ -186,15 +196,10 @@ def _is_interlaced(image: pyvips.Image) -> bool:
     return bool(image.get_typeof("interlaced") and image.get("interlaced"))
 
 
-def _check_size(size: Size, form: SourceFormat, most_bytes: int, interlaced: int = 0) -> None:
+def _check_size(size: Size, wanted: _Wanted, interlaced: int = 0) -> None:
     """`interlaced` are bytes of memory a pixel where the file is stored so."""
-    pixels = size.width * size.height
-    if size.width > MAX_EDGE_PX or size.height > MAX_EDGE_PX or pixels > MAX_PIXELS:
-        raise TooLargeError(
-            f"It measures {size.width} × {size.height} pixels, which is {pixels / 1e6:.0f} million. "
-            f"Up to {MAX_PIXELS // 1_000_000} million are taken, and {MAX_EDGE_PX} along a side."
-        )
-    if pixels * (form.bytes_at_once or interlaced) > most_bytes:
+    wanted.limits.check_size(size)
+    if size.width * size.height * (wanted.form.bytes_at_once or interlaced) > wanted.most_bytes:
         raise TooLargeError(
             f"It measures {size.width} × {size.height} pixels and is stored so that it can only be decoded as a "
             "whole, which takes more memory than is allowed for one picture."

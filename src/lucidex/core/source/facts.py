@@ -8,7 +8,6 @@ from lucidex.core.source.formats import format_named
 from lucidex.core.source.pyramid import PixelLayout
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
 
-MAX_FILE_BYTES = 200_000_000
 INTAKE_REVISION = 3
 
 

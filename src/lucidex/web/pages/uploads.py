@@ -21,7 +21,6 @@ from lucidex.core.errors import (
     UnreadableFileError,
     UserError,
 )
-from lucidex.core.source.facts import MAX_FILE_BYTES
 from lucidex.records.store import Received
 from lucidex.services import uploads
 from lucidex.services.addresses import fetched, larger_address
@@ -49,9 +48,9 @@ def _answer(status: int, **headers: str) -> Response:
 
 
 @router.options("/uploads")
-def say_what_is_known(actor: SignedIn) -> Response:
+def say_what_is_known(app: App, actor: SignedIn) -> Response:
     """What of the protocol is spoken here."""
-    most = str(uploads.MAX_UPLOAD_BYTES)
+    most = str(app.workshop.limits.archive_bytes)
     return _answer(204, Tus_Version=VERSION, Tus_Max_Size=most, Tus_Extension="creation,termination,expiration")
 
 
@@ -209,7 +208,7 @@ async def _reading(request: Request, app: AppContext, actor: Actor, file_name: s
 def _take(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn) -> Arrived | Unpacked:
     with uploads.whole_upload(workshop, actor, upload_id) as (arriving, path):
         if is_archive(path):
-            contents = read_contents(path)
+            contents = read_contents(path, workshop.limits)
             if body.entry is None:
                 return Unpacked.of(contents)
             return _take_entry(workshop, actor, upload_id, body, contents)
@@ -217,11 +216,7 @@ def _take(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn) -> Arr
         if (there := already_taken(workshop, actor, came_as)) is not None:
             taken = Arrived.of(there)
         else:
-            if arriving.byte_count > MAX_FILE_BYTES:
-                raise OutOfRangeError(
-                    f"It weighs {arriving.byte_count / 1e6:.0f} MB; pictures of up to "
-                    f"{MAX_FILE_BYTES // 1_000_000} MB are taken."
-                )
+            workshop.limits.check_file(arriving.byte_count)
             received = uploads.as_received(path, arriving.byte_count)
             try:
                 taken = _bring_in(workshop, actor, body, arriving.file_name, received, body.group, came_as)
@@ -241,8 +236,8 @@ def _take_entry(workshop: Workshop, actor: Actor, upload_id: str, body: TakeIn, 
         if (there := already_taken(workshop, actor, came_as)) is not None:
             return Arrived.of(there)
         with uploads.whole_upload(workshop, actor, upload_id) as (_, path):
-            pieces = read_entry(path, entry.number)
-            with workshop.originals.receive(pieces, MAX_FILE_BYTES) as received:
+            pieces = read_entry(path, entry.number, workshop.limits)
+            with workshop.originals.receive(pieces, workshop.limits.file_bytes) as received:
                 group = "/".join(part for part in (body.group, entry.group) if part)
                 arrived = _bring_in(workshop, actor, body, entry.name, received, group, came_as)
     except UserError as error:

@@ -8,7 +8,6 @@ import { csrf } from "./requests.js";
 // fetched with the first file: no page has to carry it before
 const sending = () => import("./sending.js");
 
-const MOST_BYTES = 200_000_000, MOST_ARCHIVE_BYTES = 4_000_000_000;
 const AT_ONCE = 2;
 
 /**
@@ -250,9 +249,9 @@ export function registerArrivals(Alpine) {
     /** @param {Arriving} file */
     async take(file) {
       file.state = "being sent";
-      const most = /\.zip$/i.test(file.name) ? MOST_ARCHIVE_BYTES : MOST_BYTES;
+      const isArchive = /\.zip$/i.test(file.name), most = mostBytes()[isArchive ? 1 : 0] ?? Infinity;
       if (file.file && file.bytes > most) {
-        file.trouble = `“${file.name}” was not taken. It weighs ${Math.round(file.bytes / 1e6)} MB; ${most === MOST_BYTES ? "files of up to 200 MB" : "archives of up to 4 GB"} are taken.`;
+        file.trouble = `“${file.name}” was not taken. It weighs ${Math.round(file.bytes / 1e6)} MB; ${isArchive ? "archives" : "files"} of up to ${Math.round(most / 1e6)} MB are taken.`;
         file.state = "not taken";
         file.share = 1;
         return;
@@ -342,6 +341,9 @@ export function registerArrivals(Alpine) {
     get hasLeft() { return this.left.length > 0 && this.files.length === 0 && Boolean(csrf()); },
   }));
 }
+
+/** The most of a file and of an archive, as whoever runs the product has set it. */
+const mostBytes = () => (document.querySelector("meta[name=limits]")?.getAttribute("content") ?? "").split(" ").map(Number);
 
 /** @param {Partial<Arriving>} known @returns {Arriving} */
 function arriving(known) {
