@@ -232,6 +232,7 @@ def test_a_picture_that_was_moved_to_another_folio_is_left_alone(
     many.write_texts_on_many(workshop, actor, state.folio_id, [state.picture_id], {"credit": "M. Ellery"})
     (entry,) = read_folio_history(workshop, actor, state.folio_id)
     goal = make_folio(workshop, actor, "Elsewhere")
+    assert read_picture(workshop, actor, state.picture_id).folio_id == state.folio_id  # and is kept as it was read
     assert many.move_to_folio(workshop, actor, [state.picture_id], state.folio_id, goal) == 1
     moved = take_back(workshop, actor, state.folio_id, entry.change_id)
     assert (moved.pictures, moved.kept) == ([], [state.file_name])
