@@ -34,6 +34,28 @@ Ids = Annotated[list[Annotated[int, Form(ge=1, le=2**63 - 1)]], Form(max_length=
 Words = Annotated[str, Form(max_length=20_000)]
 
 
+def typed_texts(
+    alternative: Words = "",
+    caption: Words = "",
+    credit: Words = "",
+    licence: Words = "",
+    licence_address: Words = "",
+    people: Words = "",
+) -> dict[str, str]:
+    """The texts as they were typed, by their names."""
+    return {
+        "alternative": alternative,
+        "caption": caption,
+        "credit": credit,
+        "licence": licence,
+        "licence_address": licence_address,
+        "people": people,
+    }
+
+
+Typed = Annotated[dict[str, str], Depends(typed_texts)]
+
+
 @router.get("/folios/{folio_id}/gather")
 def gather_page(
     request: Request,
@@ -110,24 +132,11 @@ def write_texts(
     actor: SignedIn,
     picture_id: int,
     version: Annotated[int, Form(ge=0)],
-    alternative: Words = "",
-    caption: Words = "",
-    credit: Words = "",
-    licence: Words = "",
-    licence_address: Words = "",
-    people: Words = "",
+    typed: Typed,
 ) -> HTMLResponse:
     """Write the texts of one picture, as they all stand in the form."""
-    fields = {
-        "alternative": alternative,
-        "caption": caption,
-        "credit": credit,
-        "licence": licence,
-        "licence_address": licence_address,
-        "people": people,
-    }
     before = read_picture(app.workshop, actor, picture_id)
-    texts = many.texts_from(fields, before.document.texts)
+    texts = many.texts_from(typed, before.document.texts)
     change(app.workshop, actor, picture_id, version, "Wrote the texts", edits.set_texts(texts))
     response = _panel(request, app, actor, before.folio_id, [picture_id], saved=True)
     response.headers["HX-Trigger"] = "prints-changed"
@@ -140,23 +149,10 @@ def write_many(
     app: App,
     actor: SignedIn,
     folio_id: int,
+    typed: Typed,
     on: Ids = [],  # noqa: B006
-    alternative: Words = "",
-    caption: Words = "",
-    credit: Words = "",
-    licence: Words = "",
-    licence_address: Words = "",
-    people: Words = "",
 ) -> HTMLResponse:
     """Write some texts on several pictures; what is empty stays with each as it is."""
-    typed = {
-        "alternative": alternative,
-        "caption": caption,
-        "credit": credit,
-        "licence": licence,
-        "licence_address": licence_address,
-        "people": people,
-    }
     fields = {name: text for name, text in typed.items() if text.strip()}
     many.write_texts_on_many(app.workshop, actor, folio_id, on, fields)
     response = _panel(request, app, actor, folio_id, on, saved=True)

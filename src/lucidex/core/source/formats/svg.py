@@ -130,7 +130,7 @@ def _header(file: BufferedReader, scale: float = 1.0) -> pyvips.Image:
     return pyvips.Operation.call("svgload_source", source, scale=scale, access="sequential", **letters)
 
 
-def _scale(image: pyvips.Image, part: Part) -> float:
+def _enlarging(image: pyvips.Image, part: Part) -> float:
     """It grows to so many pixels along its longer side, and is never drawn smaller than it says."""
     longest = max(image.width, image.height)
     wanted = part.density or max(DRAWN.usual, longest)
@@ -140,14 +140,14 @@ def _scale(image: pyvips.Image, part: Part) -> float:
 def measure(file: BufferedReader, part: Part) -> Size:
     """The size at which it is drawn."""
     image = _header(file)
-    scale = _scale(image, part)
+    scale = _enlarging(image, part)
     return Size(max(1, round(image.width * scale)), max(1, round(image.height * scale)))
 
 
 def open_drawing(file: BufferedReader, fail_on: str, part: Part) -> Opened:
     """The drawing on a clear ground."""
     seen = _look(file)
-    image = _header(file, _scale(_header(file), part))
+    image = _header(file, _enlarging(_header(file), part))
     size = f"{image.width} × {image.height}"
     return Opened(image.copy(), notes=(f"It is a drawing, and was drawn at {size} pixels.", *seen.notes))
 
