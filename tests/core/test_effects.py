@@ -19,7 +19,8 @@ from lucidex.core.picture.effects.two_tone import TwoTone
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
 from lucidex.core.source import restoration
-from lucidex.core.source.restoration import Deconvolution, StoredPixels, WaveletDenoising, measured_noise, restored
+from lucidex.core.source.derivation import StoredPixels, restored
+from lucidex.core.source.restoration import Deconvolution, WaveletDenoising, measured_noise
 from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.composition import restorations_of, treatment_of
@@ -205,7 +206,9 @@ def test_strips_show_no_seams(effect: Effect, monkeypatch: pytest.MonkeyPatch) -
 
 
 @pytest.mark.parametrize("one", [WaveletDenoising(0.6), Deconvolution(1.5, 0.8)])
-def test_cleaning_in_strips_shows_no_seams(one: restoration.Restoration, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_cleaning_in_strips_shows_no_seams(
+    one: restoration.WholeRestoration, monkeypatch: pytest.MonkeyPatch
+) -> None:
     pixels = detailed(90, 300)
     whole = restored(StoredPixels(pixels), (one,)).astype(int)
     monkeypatch.setattr(restoration, "STRIP_PIXELS", 90 * 64)

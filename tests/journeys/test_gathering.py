@@ -44,7 +44,7 @@ def test_a_folder_keeps_its_groups(desk: Desk, folder: Path) -> None:
     desk.page.set_input_files("[webkitdirectory]", folder / "autumn")
     expect(desk.page.locator("text=2 of 3 arrived, 1 not taken.")).to_be_visible()
     desk.page.click("text=Go on with what arrived")
-    heads = desk.page.locator(".group-head")
+    heads = desk.page.locator(".sheet-head")
     expect(heads).to_have_count(2)
     expect(heads).to_have_text([re.compile("autumn / phone *1"), re.compile("autumn / phone / August *1")])
 

@@ -20,7 +20,6 @@ from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.steps.tone import Exposure
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.records.decoded import DecodedStore
 from lucidex.records.models import Cell, CellState, Picture, Result, Run, RunState, now
 from lucidex.services import documents, edits, runs, worker
 from lucidex.services.archives import archive
@@ -323,24 +322,6 @@ def test_processes_finish_a_run_though_one_is_killed_in_the_middle(
     assert killed
     workshop.results.sweep()  # as a start does
     assert not list(Path(workshop.data_folder / "results" / "incoming").iterdir()), "no half file is left"
-
-
-def test_a_derived_source_that_another_process_made_first_is_taken(workshop: Workshop, actor: Actor) -> None:
-    taken = bring_in(workshop, actor, NewFolio("Noise"), "n.png", [encoded(unlike_any(picture(96, 80)))])
-    state = read_picture(workshop, actor, taken.picture_id)
-
-    def made(pixels: Pixels, out: Pixels) -> None:
-        out[:] = pixels
-
-    def made_meanwhile(pixels: Pixels, out: Pixels) -> None:
-        """Somebody else's process makes the very same while this one does."""
-        other = DecodedStore(workshop.data_folder / "decoded")
-        other.derived(state.source_key, state.facts, "same", made, 1)
-        made(pixels, out)
-
-    level = workshop.decoded.derived(state.source_key, state.facts, "same", made_meanwhile, 1)
-    assert np.array_equal(level, workshop.decoded.level(state.source_key, state.facts, 1))
-    assert not list((workshop.data_folder / "decoded").glob("derived-*"))
 
 
 def test_a_state_that_was_rolled_back_is_not_remembered(

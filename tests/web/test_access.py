@@ -52,6 +52,7 @@ def addressed(path: str, work: Work) -> str:
         "change_id": 1,
         "upload_id": "0" * 32,
         "direction": "back",
+        "number": 0,
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 
@@ -70,7 +71,12 @@ QUERIES = {
     "use": "?on=1",
 }
 FORMS: dict[str, dict[str, object]] = {
-    "move": {"by": 1},
+    "move": {"by": 1, "dx": 1, "dy": 1},
+    "draw": {"tool": "oval", "way": "1 1 9 9"},
+    "add": {"tool": "oval"},
+    "put": {"x": 5, "y": 5, "width": 4, "height": 4},
+    "reshape": {"way": "1 1 9 9"},
+    "source": {"x": 1, "y": 1},
     "sides": {},
     "window": {"left": 0, "top": 0, "width": 9, "height": 9},
     "framing": {"left": 0, "top": 0, "width": 9, "height": 9},

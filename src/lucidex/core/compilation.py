@@ -2,11 +2,18 @@
 
 import numpy as np
 
-from lucidex.core.geometry.sizes import Size, Window
+from lucidex.core.areas.area import Area
+from lucidex.core.areas.shapes import Ellipse, Stroke
+from lucidex.core.areas.sight import Sight
+from lucidex.core.geometry.sizes import Box, Size, Window
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
 from lucidex.core.picture.tone import development
 from lucidex.core.resampling import resampled, warp_kernel
+from lucidex.core.source.derivation import StoredPixels, restored
+from lucidex.core.source.local.distortion import Distortion, ShiftStroke
+from lucidex.core.source.local.healing import Healing
+from lucidex.core.steps.mend_spots import MendedSpot
 
 
 def compile_kernels() -> None:
@@ -20,8 +27,19 @@ def compile_kernels() -> None:
             for size in (Size(2, 2), Size(6, 6)):
                 resampled(pixels, Window(0, 0, 4, 4), size, False)
                 resampled(pixels, Window(0, 0, 4, 4), size, True)
+    _compile_areas()
     for bands in (3, 4):
         Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), View(1.0))
+
+
+def _compile_areas() -> None:
+    """What areas are drawn with, and what is done over them."""
+    parts = Ellipse(width=0.4, height=0.4), Stroke(path=((0.4, 0.5), (0.6, 0.5)), radius=0.1)
+    Area(shapes=parts, edge=0.05).mask(Sight(Size(16, 16)), Box(0, 0, Size(16, 16)))
+    spot = MendedSpot(path=((0.5, 0.5),), radius=0.05)
+    shifted = ShiftStroke(path=((0.4, 0.5), (0.6, 0.5)), radius=0.2)
+    for bands in (1, 3, 4):
+        restored(StoredPixels(np.zeros((48, 48, bands), np.uint8)), (Healing(spot), Distortion((shifted,))))
 
 
 if __name__ == "__main__":

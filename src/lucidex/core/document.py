@@ -17,14 +17,14 @@ from lucidex.core.picture.treatment import Treatment
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import MAX_TIMES
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.source.restoration import Restoration
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import PlaceKey, StepEntry, assets_of, geometry_after
 from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.upgrades import renamed
 
-SCHEMA_REVISION = 4
+SCHEMA_REVISION = 5
 MAX_STEPS = 200
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
@@ -41,6 +41,7 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda body: body,  # revision 2 only adds: the focal point, what a framing was made for, multiples
     2: _held_zooms,
     3: lambda body: {**body, "steps": renamed(body.get("steps", []))},
+    4: lambda body: body,  # revision 5 only adds: steps on areas
 }  # from a revision to the next one
 
 
@@ -153,6 +154,11 @@ class PictureDocument(BaseModel):
     def assets(self) -> frozenset[AssetFile]:
         """The files that its steps need beside the original, whether they count or not."""
         return assets_of(entry.step for entry in self.steps)
+
+    @property
+    def hides(self) -> bool:
+        """Whether its active steps make something unreadable."""
+        return any(step.hides for step in self.active_steps)
 
     @property
     def treatment(self) -> Treatment:

@@ -11,13 +11,14 @@ from functools import cache
 from importlib.metadata import version
 
 import pyvips
+from pydantic import BaseModel
 
 from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.render import Plan
+from lucidex.core.source.derivation import RESTORATION_REVISION, Restoration
 from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.source.key import SourceKey
-from lucidex.core.source.restoration import RESTORATION_REVISION, Restoration
 from lucidex.core.stamp.texts import Texts, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.base import Band
@@ -70,11 +71,25 @@ def finish_key(entries: tuple[StepEntry, ...], chosen: Plan) -> str:
     return _digest([engine_fingerprint(), _steps(finish), margins, asdict(chosen.placement)])[:24]
 
 
-def restorations_key(restorations: tuple[Restoration, ...]) -> str:
-    """A short name of what was done to an original's own pixels; empty where nothing was."""
-    if not restorations:
-        return ""
-    return _digest([RESTORATION_REVISION, [[type(one).__name__, asdict(one)] for one in restorations]])[:24]
+def restoration_keys(restorations: tuple[Restoration, ...]) -> tuple[str, ...]:
+    """Short names of what was done to an original's own pixels, link by link: each names all before it too."""
+    names: list[str] = []
+    for one in restorations:
+        before = names[-1] if names else ""
+        names.append(_digest([RESTORATION_REVISION, before, type(one).__name__, _numbers(one)])[:24])
+    return tuple(names)
+
+
+def _numbers(restoration: Restoration) -> dict[str, object]:
+    """What decides a restoration."""
+    return {name: _written(getattr(restoration, name)) for name in restoration.__dataclass_fields__}
+
+
+def _written(value: object) -> object:
+    """A field's value with the models in it written out."""
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json")
+    return [_written(one) for one in value] if isinstance(value, tuple) else value
 
 
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:

@@ -18,10 +18,10 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.render import draw, plan
 from lucidex.core.source.decoder import take_in
+from lucidex.core.source.derivation import StoredPixels, restored
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part
 from lucidex.core.source.pyramid import AnyPixels, Source
-from lucidex.core.source.restoration import StoredPixels, restored
 from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for, stamped
 
 PLACE = OutputId("1")

@@ -17,13 +17,12 @@ from tempfile import mkdtemp
 import numpy as np
 
 from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
-from lucidex.core.source.pyramid import AnyPixels, level_size, levels_of, reduce_level
+from lucidex.core.source.pyramid import AnyPixels, level_size, levels_of
+from lucidex.records.changed_boxes import level_path
 
 DEFAULT_MAX_BYTES = 8_000_000_000
 MAPPED_KEPT = 48
 WEIGHED_EVERY = 1 / 16  # of the limit: after so many new bytes, and so much is freed beyond what is needed
-
-Make = Callable[[AnyPixels, AnyPixels], None]  # from an original's pixels into new ones of the same shape
 
 
 class DecodedStore:
@@ -36,8 +35,8 @@ class DecodedStore:
         self._max_bytes = max_bytes
         self._weight, self._unweighed = max_bytes, 0  # unknown, so that they are weighed with the first one
         self._lock = threading.Lock()
+        self.when_dropped: Callable[[str], None] = lambda name: None  # for whoever keeps something made of a name
         self._mapped: OrderedDict[tuple[str, int], AnyPixels] = OrderedDict()  # what is asked for again and again
-        self._making = threading.Lock()  # one at a time: each holds much of a picture
 
     def holds(self, name: str) -> bool:
         """Whether levels of this name are here."""
@@ -62,6 +61,7 @@ class DecodedStore:
         with self._lock:
             for folder in [self._root / name, *self._root.glob(f"{name}[-@]*")]:
                 self._remove(folder)
+        self.when_dropped(name)
 
     def sweep(self) -> None:
         """Remove what a killed process left half made, and what an earlier way of decoding had made."""
@@ -85,39 +85,25 @@ class DecodedStore:
         except (FileNotFoundError, NotADirectoryError) as error:
             self.drop(name)  # a part of it is of no use
             raise FileNotFoundError(name) from error
-        with contextlib.suppress(FileNotFoundError):  # let go meanwhile; what is mapped stays good
-            os.utime(folder)
+        self.used(name)  # let go meanwhile, what is mapped stays good
         with self._lock:
             self._mapped[key] = mapped
             while len(self._mapped) > MAPPED_KEPT:
                 self._mapped.popitem(last=False)
         return mapped
 
-    def derived(self, sha256: str, facts: SourceFacts, name: str, make: Make, number: int) -> AnyPixels:
-        """A level of a source made from the original's own pixels, kept beside it under `name`.
+    def folder(self, name: str) -> Path:
+        """Where the files of a name lie, whether they are here or not."""
+        return self._root / name
 
-        FileNotFoundError where the original's levels are not here.
-        """
-        whole = f"{sha256}-{name}"
-        with self._making:
-            if not self.holds(whole):
-                self._make(whole, facts, self.level(sha256, facts, 1), make)
-        return self.level(whole, facts, number)
+    def used(self, name: str) -> None:
+        """It was used just now; what is let go meanwhile was not."""
+        with contextlib.suppress(FileNotFoundError):
+            os.utime(self._root / name)
 
-    def _make(self, name: str, facts: SourceFacts, pixels: AnyPixels, make: Make) -> None:
-        folder = Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
-        try:
-            # written through the file's own pages, so that a large picture never stands in memory as a whole
-            whole = np.memmap(level_path(folder, 1), dtype=pixels.dtype, mode="w+", shape=pixels.shape)
-            make(pixels, whole)
-            for number in levels_of(facts.stored):
-                if number > 1:
-                    reduce_level(whole, number, facts.has_alpha).tofile(level_path(folder, number))
-            whole.flush()
-            del whole
-            self.keep(name, folder)
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)  # where another process was first, or it was not finished
+    def scratch_folder(self) -> Path:
+        """An empty folder in which levels are made before they are kept."""
+        return Path(mkdtemp(dir=self._root.parent, prefix="derived-"))
 
     def _remove(self, folder: Path) -> None:
         """Take a folder away: first its name, so that nobody finds half of it."""
@@ -174,11 +160,6 @@ def map_level(folder: Path, facts: SourceFacts, number: int) -> AnyPixels:
     shape = (size.height, size.width, layout.bands)
     # a plain array over the mapping, which goes with it: a memmap would answer every slice with another of its kind
     return np.memmap(path, dtype=layout.number_type, mode="r", shape=shape).view(np.ndarray)
-
-
-def level_path(folder: Path, number: int) -> Path:
-    """The file of a level."""
-    return folder / f"level-{number}.raw"
 
 
 def complete(folder: Path, facts: SourceFacts) -> bool:

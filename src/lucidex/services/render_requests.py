@@ -11,7 +11,7 @@ from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
-from lucidex.core.keys import encoded_key, finish_key, pixels_key, stamped_key
+from lucidex.core.keys import encoded_key, finish_key, pixels_key, restoration_keys, stamped_key
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
@@ -19,9 +19,9 @@ from lucidex.core.proof.names import result_name
 from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.proof.warnings import Case, Flag, flags
 from lucidex.core.render import Plan, plan
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
-from lucidex.core.source.restoration import Restoration
 from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.services.assets import open_assets
@@ -53,7 +53,8 @@ class RenderRequest:
         """All that decides its framed pixels before their treatment (`core.render.framed`), within one process."""
         wide, treatment = self.chosen.widened, self.chosen.treatment
         ready_for = (treatment.tone is not None, bool(treatment.background_removals))
-        return (self.source_key, self.restorations, wide.total, wide.placement, wide.level, ready_for)
+        restored = restoration_keys(self.restorations)[-1:]
+        return (self.source_key, restored, wide.total, wide.placement, wide.level, ready_for)
 
     @cached_property
     def pixels_key(self) -> str:
@@ -148,8 +149,19 @@ def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: 
         format=_holding(name, placement.canvas),
         encoding=encoding,
     )
-    case = Case(placement, demand, name, has_clear, state.facts.damage, geometry, finish=finish, assets=assets)
-    return PlacedPicture(rendering, demand, case, result_name(state.file_name, placement.canvas, name), first_format)
+    case = Case(
+        placement,
+        demand,
+        name,
+        has_clear,
+        state.facts.damage,
+        geometry,
+        finish=finish,
+        assets=assets,
+        hides_weakly=any(step.hides_weakly for step in document.active_steps),
+    )
+    file_name = result_name(state.file_name, placement.canvas, name, document.hides)
+    return PlacedPicture(rendering, demand, case, file_name, first_format)
 
 
 def _fills(placement: Placement) -> bool:

@@ -191,9 +191,9 @@ class Renderer:
                 event.set()
         return {one.key: result for one, result in zip(renderings, done, strict=True)}
 
-    def raster(self, state: PictureState, document: PictureDocument) -> Raster:
-        """A document's picture on the canonical raster: what automatic steps look at."""
-        canonical = Size(CANONICAL_EDGE, CANONICAL_EDGE)
+    def raster(self, state: PictureState, document: PictureDocument, edge: int = CANONICAL_EDGE) -> Raster:
+        """A document's picture on the canonical raster, or a finer one: what automatic steps look at."""
+        canonical = Size(edge, edge)
         with self._preview_slots:
             image = self._drawn(for_screen(self._workshop, state, canonical, document))
         return Raster(image.numpy(), document.geometry(state.facts.upright))

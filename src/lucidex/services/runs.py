@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.proof.file_list import USUAL_PATTERN, ListedFile, Naming, check_pattern, list_files
+from lucidex.core.proof.file_list import USUAL_BEFORE, USUAL_PATTERN, ListedFile, Naming, check_pattern, list_files
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_picture, read_pictures
@@ -77,6 +77,7 @@ def naming_of(folio: FolioView, number: int, day: date, cell: ProofCell, placed:
         date=day.isoformat(),
         group=(standing[0].group_name if standing else "") or folio.folio.name,
         format=placed.rendering.format,
+        hides=cell.state.document.hides,
     )
 
 
@@ -213,7 +214,8 @@ def latest_pattern(workshop: Workshop, actor: Actor, folio_id: int) -> str:
     with workshop.database.begin() as session:
         folio_of(session, actor, folio_id)
         found = select(Run.pattern).where(Run.folio_id == folio_id).order_by(Run.id.desc()).limit(1)
-        return session.scalar(found) or USUAL_PATTERN
+        last = session.scalar(found) or USUAL_PATTERN
+        return USUAL_PATTERN if last in USUAL_BEFORE else last
 
 
 def read_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:

@@ -14,15 +14,14 @@ from lucidex.core.errors import (
     UnforeseenError,
     UnreadableFileError,
 )
-from lucidex.core.keys import restorations_key
 from lucidex.core.source.decoder import WHOLE
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.likeness import fingerprint
 from lucidex.core.source.limits import OF_WHAT_IS_THERE, IntakeLimits
 from lucidex.core.source.pyramid import AnyPixels, Source, levels_of
-from lucidex.core.source.restoration import Restoration, StoredPixels, restore_into
 from lucidex.records.decoded import complete, map_level
 from lucidex.records.models import Original, now
 from lucidex.records.models import Source as SourceRow
@@ -94,12 +93,7 @@ def _level(
 ) -> AnyPixels:
     if not restorations:
         return workshop.decoded.level(key, facts, number)
-    name = restorations_key(restorations)
-
-    def make(pixels: AnyPixels, out: AnyPixels) -> None:
-        restore_into(out, StoredPixels(pixels, facts.orientation, facts.profile), restorations)
-
-    return workshop.decoded.derived(key, facts, name, make, number)
+    return workshop.derived.level(key, facts, restorations, number)
 
 
 def decode_received(workshop: Workshop, received: Received, part: Part = WHOLE) -> SourceFacts:

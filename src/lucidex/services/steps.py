@@ -45,7 +45,7 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
     """A step as it begins on a picture, with what it finds there; `before` is the step it comes before."""
     document = up_to(state.document, before)
     step = step.begun(document.geometry(state.facts.upright))
-    return step.found_on(renderer.raster(state, document)) if step.finds_by_itself else step
+    return step.found_on(renderer.raster(state, document, step.looked_at_edge)) if step.finds_by_itself else step
 
 
 def add_begun(
@@ -111,7 +111,7 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
 
 def found_again(renderer: Renderer, state: PictureState, step_id: str, step: Step) -> Step:
     """A step that looks at the picture again, as it stands before it by now."""
-    return step.found_on(renderer.raster(state, up_to(state.document, step_id)))
+    return step.found_on(renderer.raster(state, up_to(state.document, step_id), step.looked_at_edge))
 
 
 def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) -> PictureDocument:
@@ -254,7 +254,9 @@ def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) ->
 
 def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:
     """A step carried from another picture: its own parameters stay, only what it finds is found anew."""
-    return step.found_on(renderer.raster(state, state.document)) if step.finds_by_itself else step
+    return (
+        step.found_on(renderer.raster(state, state.document, step.looked_at_edge)) if step.finds_by_itself else step
+    )
 
 
 def _becoming(document: PictureDocument) -> Alter:

@@ -17,6 +17,7 @@ from lucidex.core.cancellation import check_wanted
 from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
+from lucidex.records.derived import DerivedStore
 from lucidex.records.store import FileStore, FolderStore
 from lucidex.work.isolation import IsolatedRunner
 
@@ -55,6 +56,7 @@ class Workshop:
         self.originals: FileStore = FolderStore(data_folder / "originals")
         self.results: FileStore = FolderStore(data_folder / "results")
         self.decoded = DecodedStore(data_folder / "decoded")
+        self.derived = DerivedStore(self.decoded)
         self.isolated = IsolatedRunner()
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)

@@ -13,7 +13,7 @@ from lucidex.core.source.fonts import FONTS_LIST
 from lucidex.core.source.formats import Part
 from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.core.source.pyramid import LADDER, AnyPixels
-from lucidex.records.decoded import level_path
+from lucidex.records.changed_boxes import level_path
 from lucidex.work.isolation import IsolatedRunner
 
 pyvips.cache_set_max(0)

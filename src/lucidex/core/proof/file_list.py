@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.proof.names import web_stem
+from lucidex.core.proof.names import HIDDEN, web_stem
 
-USUAL_PATTERN = "{place}/{name}-{width}x{height}"
+USUAL_PATTERN = "{place}/{name}-{width}x{height}{hidden}"
+USUAL_BEFORE = frozenset({"{place}/{name}-{width}x{height}"})  # what it was in earlier versions
 FIELDS = {
     "name": "the picture's own name",
     "place": "the place",
@@ -22,6 +23,7 @@ FIELDS = {
     "date": "the day of the run",
     "group": "the folder it came in, or the folio",
     "format": "jpg, png, webp or avif",
+    "hidden": "“-hidden” where parts of the picture are hidden, else nothing",
 }
 MAX_PATTERN, MAX_PART, MAX_PATH = 200, 100, 380
 _FIELD = re.compile(r"\{([^{}]*)\}")
@@ -41,6 +43,7 @@ class Naming:
     date: str
     group: str
     format: FormatName
+    hides: bool = False
 
     def value(self, field: str) -> str:
         """The value of a field, in plain letters."""
@@ -54,6 +57,7 @@ class Naming:
             "date": self.date,
             "group": web_stem(self.group + "."),
             "format": self.format.output.suffix.removeprefix("."),
+            "hidden": HIDDEN if self.hides else "",
         }
         return values[field]
 

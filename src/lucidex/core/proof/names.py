@@ -7,6 +7,7 @@ from lucidex.core.encode import FormatName
 from lucidex.core.geometry.sizes import Size
 
 MAX_STEM = 80
+HIDDEN = "-hidden"  # what names of pictures with hidden parts end with
 
 
 def web_stem(file_name: str) -> str:
@@ -20,6 +21,6 @@ def web_stem(file_name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_STEM].strip("-") or "picture"
 
 
-def result_name(file_name: str, size: Size, name: FormatName) -> str:
-    """The name of a finished file, for example dome-at-dusk-1600x640.jpg."""
-    return f"{web_stem(file_name)}-{size.width}x{size.height}{name.output.suffix}"
+def result_name(file_name: str, size: Size, name: FormatName, hides: bool = False) -> str:
+    """The name of a finished file, for example dome-at-dusk-1600x640.jpg; it says where parts are hidden."""
+    return f"{web_stem(file_name)}-{size.width}x{size.height}{HIDDEN if hides else ''}{name.output.suffix}"

@@ -1,4 +1,4 @@
-"""What must see the true pixels: less noise, and detail brought back; always at full scale, before everything else.
+"""What must see the true pixels of all of a picture: less noise, and detail brought back; always at full scale.
 
 Less noise: an undecimated wavelet transform with the cubic B-spline (J.-L. Starck, F. Murtagh, A. Bijaoui, Image
 Processing and Data Analysis, 1998), in luma and two differences of colour; what lies below a multiple of the noise
@@ -10,9 +10,10 @@ Gaussian blur, few rounds, so that what is brought back was there and noise is n
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -21,11 +22,10 @@ import numpy.typing as npt
 
 from lucidex.core.cancellation import check_wanted, present_event
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.geometry.transform import Transform, upright_size, uprighting
-from lucidex.core.source.pyramid import AnyPixels
+from lucidex.core.source.derivation import StoredPixels
+from lucidex.core.source.pyramid import LADDER, AnyPixels
 
-RESTORATION_REVISION = 1  # raised where the same numbers give other pixels
-STRIP_PIXELS = 2_000_000
+STRIP_PIXELS = 1_000_000
 THREADS = 2  # strips do not touch each other, and OpenCV lets go of the interpreter
 SPLINE = np.array([1, 4, 6, 4, 1], np.float32) / 16
 SCALES = 4
@@ -40,34 +40,12 @@ FROM_OPPONENT = np.linalg.inv(TO_OPPONENT.astype(np.float64)).astype(np.float32)
 Floats32 = npt.NDArray[Any]  # of 32 bits; OpenCV's types lose that
 
 
-@dataclass(frozen=True, eq=False)
-class StoredPixels:
-    """An original's own pixels (height × width × bands of 8 or 16 bits, never written to) and what they are."""
-
-    pixels: AnyPixels
-    orientation: int = 1
-    profile: bytes | None = None
-
-    @property
-    def to_content(self) -> Transform:
-        """From these pixels to fractions of the upright original, in which steps keep what belongs to content."""
-        stored = Size(self.pixels.shape[1], self.pixels.shape[0])
-        upright = upright_size(stored, self.orientation)
-        return uprighting(stored, self.orientation).then(Transform(1 / upright.width, 0, 0, 1 / upright.height))
-
-    @property
-    def colours(self) -> AnyPixels:
-        """Height × width × 3, without alpha; one channel thrice where there is only one."""
-        shape = self.pixels.shape
-        return self.pixels[..., :3] if shape[2] >= 3 else np.broadcast_to(self.pixels[..., :1], (*shape[:2], 3))
-
-
 Change = Callable[[Floats32, Box], Floats32]
 
 
 @dataclass(frozen=True)
-class Restoration(ABC):
-    """One change of the original's own pixels."""
+class WholeRestoration(ABC):
+    """One change of all of the original's own pixels."""
 
     @property
     @abstractmethod
@@ -78,9 +56,45 @@ class Restoration(ABC):
     def prepared(self, stored: StoredPixels) -> Change:
         """What changes height × width × 3 floats of a box of the stored pixels, after a look at all of them."""
 
+    def strips(self, stored: StoredPixels) -> Iterator[AnyPixels]:
+        """All of the stored pixels, changed: rows from top to bottom, some at a time, each part an array of its own.
+
+        No more than some strips of about a megapixel stand in memory as floats. Alpha stays. Pictures of one or two
+        bands are changed as far as one channel goes. Raises NoLongerWantedError where nobody waits for it any more.
+        """
+        height, width, bands = stored.pixels.shape
+        change, most = self.prepared(stored), np.iinfo(stored.pixels.dtype).max
+        rows, reach = strip_rows(width), self.reach
+        colours = min(3, bands if bands > 2 else 1)
+        gone = present_event()
+
+        def changed_strip(top: int) -> AnyPixels:
+            check_wanted(gone)
+            start, end = max(0, top - reach), min(height, top + rows + reach)
+            box = Box(0, start, Size(width, end - start))
+            changed = change(stored.colours[start:end].astype(np.float32), box)
+            out = stored.pixels[top : top + rows].copy()
+            kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(out.dtype)
+            out[..., :colours] = kept[..., :colours]
+            return out
+
+        with ThreadPoolExecutor(THREADS) as threads:
+            under_way: deque[Future[AnyPixels]] = deque()
+            for top in range(0, height, rows):
+                under_way.append(threads.submit(changed_strip, top))
+                if len(under_way) > THREADS:
+                    yield under_way.popleft().result()
+            while under_way:
+                yield under_way.popleft().result()
+
+
+def strip_rows(width: int) -> int:
+    """How many rows of a picture are worked on at once: whole blocks of every level."""
+    return max(64, STRIP_PIXELS // width // LADDER[-1] * LADDER[-1])
+
 
 @dataclass(frozen=True)
-class WaveletDenoising(Restoration):
+class WaveletDenoising(WholeRestoration):
     """`strength` 0 to 1: up to two and a half times the measured noise is taken away."""
 
     strength: float
@@ -140,7 +154,7 @@ def _shrunk(plane: Floats32, level: float) -> Floats32:
 
 
 @dataclass(frozen=True)
-class Deconvolution(Restoration):
+class Deconvolution(WholeRestoration):
     """`radius_px`: the blur's standard deviation in the original's pixels; `strength` 0 to 1."""
 
     radius_px: float
@@ -167,45 +181,3 @@ class Deconvolution(Restoration):
     def _blurred(self, plane: Floats32) -> Floats32:
         blurred: Floats32 = cv2.GaussianBlur(plane, (0, 0), self.radius_px, borderType=cv2.BORDER_REPLICATE)
         return blurred
-
-
-def restore_into(out: AnyPixels, stored: StoredPixels, restorations: tuple[Restoration, ...]) -> None:
-    """All stored pixels of an original, changed, written into `out`, which has their shape and type.
-
-    Alpha stays. Works in strips of about two megapixels, so that the floats of a large picture never exist at once.
-    Pictures of one or two bands are changed as far as one channel goes.
-
-    Raises NoLongerWantedError where nobody waits for it any more.
-    """
-    for index, restoration in enumerate(restorations):
-        # each one looks at what the one before left; only for that a copy is needed
-        _restore_once(out, stored if index == 0 else replace(stored, pixels=out.copy()), restoration)
-
-
-def restored(stored: StoredPixels, restorations: tuple[Restoration, ...]) -> AnyPixels:
-    """The same as an array of its own."""
-    out = stored.pixels.copy() if not restorations else np.empty_like(stored.pixels)
-    restore_into(out, stored, restorations)
-    return out
-
-
-def _restore_once(out: AnyPixels, stored: StoredPixels, restoration: Restoration) -> None:
-    height, width, bands = stored.pixels.shape
-    change, most = restoration.prepared(stored), np.iinfo(stored.pixels.dtype).max
-    rows, reach = max(64, STRIP_PIXELS // width), restoration.reach
-    colours = min(3, bands if bands > 2 else 1)
-    gone = present_event()
-
-    def restore_strip(top: int) -> None:
-        check_wanted(gone)
-        start, end = max(0, top - reach), min(height, top + rows + reach)
-        box = Box(0, start, Size(width, end - start))
-        changed = change(stored.colours[start:end].astype(np.float32), box)
-        kept = np.rint(np.clip(changed[top - start : top - start + rows], 0, most)).astype(out.dtype)
-        here = out[top : top + rows]
-        here[:] = stored.pixels[top : top + rows]
-        here[..., :colours] = kept[..., :colours]
-
-    with ThreadPoolExecutor(THREADS) as threads:
-        for _ in threads.map(restore_strip, range(0, height, rows)):
-            pass  # a strip that failed raises here

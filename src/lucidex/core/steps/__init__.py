@@ -18,13 +18,18 @@ from lucidex.core.steps.border import Border
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.crop import Crop
 from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
+from lucidex.core.steps.distort import Distort
 from lucidex.core.steps.drawn import DrawnStep
 from lucidex.core.steps.fill_ground import FillGround
+from lucidex.core.steps.hide import Hide, HideFaces
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.looks import LookStep
+from lucidex.core.steps.mend_spots import CopySpot, RemoveDust, RemoveSpots
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
+from lucidex.core.steps.red_eyes import RedEyes
 from lucidex.core.steps.room import Room, Strip
+from lucidex.core.steps.soften_part import SoftenPart
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
@@ -49,6 +54,14 @@ ALL_STEPS: tuple[type[Step], ...] = (
     DrawnStep,
     ClearGround,
     FillGround,
+    Hide,
+    HideFaces,
+    SoftenPart,
+    RedEyes,
+    RemoveSpots,
+    RemoveDust,
+    CopySpot,
+    Distort,
     Denoise,
     Deconvolve,
     Logo,

@@ -19,7 +19,7 @@ from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.tone.amounts import Tone
-from lucidex.core.source.restoration import Restoration
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.units import parse_decimal
 
 _NUMBER = r"([+-]?\d{1,4}(?:[.,]\d{1,3})?)(?: %)?"
@@ -169,6 +169,8 @@ class Step(BaseModel):
     found_fields: ClassVar[frozenset[str]] = frozenset()  # what else it keeps of what it found
     by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes one of those
 
+    looked_at_edge: ClassVar[int] = 1_024  # the longer side of the raster on which it looks, in pixels
+
     fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it
 
     # what is drawn from an asset of somebody's choice says which parameter holds it
@@ -181,9 +183,9 @@ class Step(BaseModel):
 
     # --- what it does, a function a stage
 
-    def restoration(self) -> Restoration | None:
-        """What it does to the original's own pixels."""
-        return None
+    def restorations(self) -> tuple[Restoration, ...]:
+        """What it does to the original's own pixels, one change after another."""
+        return ()
 
     def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The geometry after this step."""
@@ -200,6 +202,16 @@ class Step(BaseModel):
     def effect(self) -> Effect | None:
         """What it does to developed pixels, looking at neighbours."""
         return None
+
+    @property
+    def hides(self) -> bool:
+        """Whether something of the picture is made unreadable by it."""
+        return False
+
+    @property
+    def hides_weakly(self) -> bool:
+        """Whether what it makes unreadable could still be worked back."""
+        return False
 
     @property
     def leaves_clear(self) -> bool:

@@ -5,14 +5,13 @@ from collections.abc import Iterable
 from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.treatment import Treatment
-from lucidex.core.source.restoration import Restoration
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.steps.base import Step
 
 
 def restorations_of(steps: Iterable[Step]) -> tuple[Restoration, ...]:
     """What is done to the original, in the order of the list."""
-    found = (step.restoration() for step in steps)
-    return tuple(one for one in found if one is not None)
+    return tuple(one for step in steps for one in step.restorations())
 
 
 def treatment_of(steps: tuple[Step, ...]) -> Treatment:

@@ -6,7 +6,8 @@ from pydantic import Field
 
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
-from lucidex.core.source.restoration import Deconvolution, Restoration, WaveletDenoising
+from lucidex.core.source.derivation import Restoration
+from lucidex.core.source.restoration import Deconvolution, WaveletDenoising
 from lucidex.core.steps.base import EffectStep, Offer, PreviewClass, RestorationStep, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, signed
 from lucidex.core.units import format_number
@@ -165,9 +166,9 @@ class Denoise(RestorationStep):
     varied_field: ClassVar[str | None] = "strength"
     variants: ClassVar[str] = "20; 40; 60; 90"
 
-    def restoration(self) -> Restoration | None:
+    def restorations(self) -> tuple[Restoration, ...]:
         """Wavelet shrinkage."""
-        return WaveletDenoising(self.strength / 100) if self.strength else None
+        return (WaveletDenoising(self.strength / 100),) if self.strength else ()
 
     def sentence(self) -> Sentence:
         """For example: Noise reduced by 40 %."""
@@ -199,9 +200,9 @@ class Deconvolve(RestorationStep):
     varied_field: ClassVar[str | None] = "radius_px"
     variants: ClassVar[str] = "0,8; 1,2; 1,8; 2,6"
 
-    def restoration(self) -> Restoration | None:
+    def restorations(self) -> tuple[Restoration, ...]:
         """Deconvolution."""
-        return Deconvolution(self.radius_px, self.strength / 100) if self.strength else None
+        return (Deconvolution(self.radius_px, self.strength / 100),) if self.strength else ()
 
     def sentence(self) -> Sentence:
         """For example: Detail brought back from a blur of 1.2 px, by 60 %."""

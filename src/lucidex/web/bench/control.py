@@ -15,7 +15,8 @@ from lucidex.web.context import AppContext
 
 @dataclass(frozen=True)
 class Control:
-    """A control of its own for one kind of step; its partial, where it has one, is `bench/steps/KIND.html`.
+    """A control of its own for one kind of step; its partial is `bench/steps/KIND.html`, where it has one, or has the
+    name that `partial` says.
 
     `stage` says what is seen and dragged while it is unfolded, `values` what the partial is given as `view.own`, and
     `routes` hold its own addresses. With `histogram` the plain form stands under one.
@@ -26,6 +27,7 @@ class Control:
     values: Callable[[AppContext, Actor], Any] | None = None
     routes: APIRouter | None = None
     histogram: bool = False
+    partial: str = ""
 
 
 _controls: dict[str, Control] = {}  # by the kind of their step; filled by `web.bench.controls`

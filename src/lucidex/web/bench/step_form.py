@@ -8,7 +8,7 @@ from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
 _UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
-_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe"}
+_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe", "begins_as"}
 COARSE_FROM, MIDDLING_FROM = 50, 5  # spans: above them an amount moves by 1 and by a tenth, below by a twentieth
 
 
@@ -54,7 +54,7 @@ def amount(step: Step, name: str) -> StepField:
 def _field(step: Step, name: str, declared: dict[str, Any], kinds: dict[str, Any]) -> StepField | None:
     value, rest = getattr(step, name), declared.get("default")
     words, sentence = _words(name, declared), declared.get("description", "")
-    if "$ref" in declared:
+    if "enum" in kinds.get(declared.get("$ref", "").split("/")[-1], {}):
         choices = tuple(kinds[declared["$ref"].split("/")[-1]]["enum"])
         return StepField(name, FieldKind.CHOICE, words, sentence, value, rest, choices=choices)
     if name == "ground":

@@ -10,6 +10,7 @@ from lucidex.core.proof.warnings import (
     damaged,
     enlarged,
     heavy_for_clear,
+    hidden_weakly,
     moved,
     nearly_empty,
     poor_quality,
@@ -22,6 +23,7 @@ from lucidex.core.proof.warnings.base import Case, Flag, Found, Framed, ProofWar
 
 WARNINGS: tuple[ProofWarning, ...] = (
     damaged.WARNING,
+    hidden_weakly.WARNING,
     enlarged.WARNING,
     stretched.WARNING,
     clear_lost.WARNING,

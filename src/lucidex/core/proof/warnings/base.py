@@ -51,6 +51,7 @@ class Case:
     byte_count: int | None = None
     statistics: PixelStatistics | None = None
     neighbours: tuple[float, ...] = ()
+    hides_weakly: bool = False
 
 
 @dataclass(frozen=True)

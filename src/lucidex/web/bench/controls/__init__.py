@@ -1,7 +1,7 @@
 """Controls of steps that need more than a plain form. Who adds one writes a file here and names it in `CONTROLS`."""
 
 from lucidex.web.bench.control import Control, register
-from lucidex.web.bench.controls import balance, crop, four_points, logo, look, room, straighten, tonal
+from lucidex.web.bench.controls import areas, balance, crop, four_points, logo, look, room, straighten, tonal
 
 CONTROLS: tuple[Control, ...] = (
     crop.CONTROL,
@@ -12,6 +12,7 @@ CONTROLS: tuple[Control, ...] = (
     look.CONTROL,
     logo.CONTROL,
     *tonal.CONTROLS,
+    *areas.CONTROLS,
 )
 register(*CONTROLS)
-ROUTERS = tuple(control.routes for control in CONTROLS if control.routes is not None)
+ROUTERS = (*(control.routes for control in CONTROLS if control.routes is not None), areas.router)

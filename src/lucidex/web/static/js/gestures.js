@@ -1,5 +1,6 @@
 // Gestures on the stage: dragging the window, a line, a point, the focal point or the sight, by pointer and by key.
 // Emits one change when a gesture ends.
+import { areaKey, brushWheel, hoverArea, pressArea } from "./areas.js";
 import { change } from "./requests.js";
 import { moveSight, zoomAbout } from "./sight.js";
 import { byId, state, toPicture } from "./stage_state.js";
@@ -11,18 +12,20 @@ import { clamp, moved, pulled, scaled, whole } from "./window_math.js";
 
 const KEY_PAUSE_MS = 400;
 const SHORTEST_LINE = 24;
-const FOCUSABLE = ".window-group, .point";
+export const FOCUSABLE = ".window-group, .point, .area-shape";
 
 /** @type {() => void} */
-let redraw = () => undefined;
+let drawAgain = () => undefined;
+export const redraw = () => drawAgain();
 
 /** @param {SVGElement} lines @param {() => void} draw */
 export function listenToStage(lines, draw) {
-  redraw = draw;
+  drawAgain = draw;
   lines.addEventListener("pointerdown", (event) => {
     const touched = /** @type {Element} */ (event.target), grip = touched.getAttribute("data-grip");
     if (event.button === 1 || (event.button === 0 && !grip)) return panSight(lines, event);
     if (event.button !== 0 || !state.facts) return;
+    if (grip?.startsWith("area")) return pressArea(lines, event, grip);
     if (grip === "line") return drawLine(lines, event);
     if (grip === "grey") return chooseGrey(lines, event);
     if (grip === "focal") return moveFocal(lines, event);
@@ -30,29 +33,31 @@ export function listenToStage(lines, draw) {
     if (grip && state.win) dragWindow(lines, grip, event, { ...state.win }, state.facts);
   });
   lines.addEventListener("keydown", onKey);
+  lines.addEventListener("pointermove", (event) => hoverArea(onStage(event, lines)));
   lines.addEventListener("wheel", (event) => {
     event.preventDefault();
+    if (brushWheel(event)) return;
     zoomAbout(onStage(event, lines), Math.exp(-clamp(event.deltaY, -240, 240) / 500));
   }, { passive: false });
 }
 
 /** @param {MouseEvent} event @param {Element} lines @returns {Spot} */
-function onStage(event, lines) {
+export function onStage(event, lines) {
   const box = lines.getBoundingClientRect();
   return { x: event.clientX - box.left, y: event.clientY - box.top };
 }
 
-/** Follow the pointer until it is let go. @param {SVGElement} lines @param {PointerEvent} start @param {(event: PointerEvent) => void} move @param {() => void} end */
-function follow(lines, start, move, end) {
+/** Follow the pointer until it is let go. @param {SVGElement} lines @param {PointerEvent} start @param {(event: PointerEvent) => void} move @param {(event: PointerEvent) => void} end */
+export function follow(lines, start, move, end) {
   start.preventDefault();
   lines.setPointerCapture(start.pointerId);
   state.dragging = true;
-  const stop = () => {
+  const stop = (/** @type {PointerEvent} */ event) => {
     lines.removeEventListener("pointermove", move);
     lines.removeEventListener("pointerup", stop);
     lines.removeEventListener("pointercancel", stop);
     state.dragging = false;
-    end();
+    end(event);
   };
   lines.addEventListener("pointermove", move);
   lines.addEventListener("pointerup", stop);
@@ -153,7 +158,7 @@ function focusAgain(lines, index) {
 /** @param {KeyboardEvent} event */
 function onKey(event) {
   const { facts } = state;
-  if (!facts) return;
+  if (!facts || areaKey(event)) return;
   const by = event.shiftKey ? Math.max(10, Math.round(facts.picture.width / 20)) : 1;
   const way = /** @type {Record<string, Spot>} */ ({ ArrowLeft: { x: -by, y: 0 }, ArrowRight: { x: by, y: 0 }, ArrowUp: { x: 0, y: -by }, ArrowDown: { x: 0, y: by } })[event.key];
   if (facts.mode === "focal" && way) {
@@ -184,7 +189,7 @@ function afterKey(event, send) {
 }
 
 /** @param {Spot} spot @returns {Spot} */
-function insidePicture(spot) {
+export function insidePicture(spot) {
   const { width, height } = /** @type {StageFacts} */ (state.facts).picture;
   return { x: clamp(spot.x, 0, width), y: clamp(spot.y, 0, height) };
 }
@@ -202,10 +207,10 @@ function sendPoints() {
   post(Object.fromEntries(state.points.flatMap((spot, i) => [[`x${i + 1}`, spot.x], [`y${i + 1}`, spot.y]])));
 }
 
-/** @param {Record<string, number>} values */
-function post(values) {
+/** @param {Record<string, unknown>} values @param {string} [path] below the address of what is shown */
+export function post(values, path = "") {
   const address = state.facts?.post;
   if (!address) return;
   const query = new URL(byId("bench")?.dataset.address ?? "", location.href).search;
-  void change("POST", address + query, values);
+  void change("POST", address + path + query, values);
 }

@@ -1,5 +1,6 @@
 // Entry: wires the small modules together. Emits nothing.
 import { listenToAmounts } from "./amounts.js";
+import { listenToAreas } from "./areas.js";
 import { registerArrivals } from "./arrivals.js";
 import { listenToCurves } from "./curve.js";
 import { listenToDrafts } from "./drafting.js";
@@ -38,6 +39,7 @@ listenToLevels();
 listenToCurves();
 listenToPads();
 listenToPointer();
+listenToAreas();
 
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);

@@ -2,7 +2,8 @@
 // the result at actual pixels, or beside the original. Emits nothing; gestures.js sends what a gesture changed.
 import { clearBeside, drawBeside } from "./beside.js";
 import { shape } from "./drawing.js";
-import { listenToStage } from "./gestures.js";
+import { readAreas } from "./areas.js";
+import { FOCUSABLE, listenToStage } from "./gestures.js";
 import { overlay } from "./overlay.js";
 import { imageOf, showPicture } from "./pictures.js";
 import { listenToHistograms } from "./histogram.js";
@@ -96,6 +97,7 @@ function read() {
   state.win = facts.window ?? null;
   state.points = facts.points ?? [];
   state.focal = facts.focal ?? null;
+  readAreas();
   if (["result", "place"].includes(state.view) && !document.querySelector('[data-view="result"]')) state.view = "work";
   draw();
 }
@@ -141,10 +143,10 @@ function drawLines(canvas) {
     canvas.append(lines);
     listenToStage(lines, draw);
   }
-  const index = [...lines.querySelectorAll(".window-group, .point")].indexOf(/** @type {Element} */ (document.activeElement));
+  const index = [...lines.querySelectorAll(FOCUSABLE)].indexOf(/** @type {Element} */ (document.activeElement));
   lines.replaceChildren(...(state.original ? [] : overlay()));
   lines.style.cursor = state.closer > 1 ? "grab" : "";
-  if (index >= 0) /** @type {SVGElement | undefined} */ ([...lines.querySelectorAll(".window-group, .point")][index])?.focus({ preventScroll: true });
+  if (index >= 0) /** @type {SVGElement | undefined} */ ([...lines.querySelectorAll(FOCUSABLE)][index])?.focus({ preventScroll: true });
 }
 
 /** The very file at its own pixels. @param {HTMLElement} canvas @param {HTMLElement} stage */

@@ -3,10 +3,13 @@
 /** @typedef {import("./window_math.js").Win} Win */
 /** @typedef {import("./window_math.js").Extent} Extent */
 /** @typedef {{x: number, y: number}} Spot */
+/** An area on the picture, in its pixels: a middle, sides and an angle, or points, with the radius of a brush. */
+/** @typedef {{kind: string, name: string, away: boolean, found: boolean, proposed?: boolean, x?: number, y?: number, width?: number, height?: number, angle?: number, points?: number[][], edge?: number[][], sharp?: number[], radius?: number}} AreaShape */
 /**
- * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey", picture: Extent, preview: string, judge: string[],
+ * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey" | "area", picture: Extent, preview: string, judge: string[],
  *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
- *   shape?: number[] | null, fixed?: boolean, enlargement?: number, overlay?: {left: number, top: number, width: number, height: number, address: string} | null, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[]}} StageFacts
+ *   shape?: number[] | null, fixed?: boolean, enlargement?: number, overlay?: {left: number, top: number, width: number, height: number, address: string} | null, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[],
+ *   shapes?: AreaShape[], tools?: string[], ways?: string[], begins?: string, away?: boolean, sourced?: boolean, source?: Spot | null, brush?: number, step?: string}} StageFacts
  */
 
 export const state = {

@@ -1,0 +1,1 @@
+"""Faces in a picture."""

@@ -1,0 +1,99 @@
+"""Red eyes: found in faces, or clicked on; each can be dropped again."""
+
+from typing import Annotated, ClassVar, Literal, Self
+
+import numpy as np
+from pydantic import Field
+
+from lucidex.core.areas.area import MAX_SHAPES, counted_words
+from lucidex.core.areas.placing import Placed, kept
+from lucidex.core.areas.shapes import Ellipse, Shape
+from lucidex.core.faces.detection import Face, find_faces
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.picture.content import Raster
+from lucidex.core.source.derivation import Restoration
+from lucidex.core.source.local.red_eye import RedEyeRemoval, find_pupil
+from lucidex.core.steps.base import Carried, FindingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.hide import placed_on_raster
+from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
+
+EYE_REACH = 0.16  # of a face's width: how far from an eye's place its pupil is looked for
+LEAST_REACH = 4.0  # pixels
+AROUND_PUPIL = 1.5  # times its radius
+
+
+class RedEyes(AreaStep, FindingStep):
+    """The flash's red out of the pupils."""
+
+    kind: Literal["red_eyes"] = "red_eyes"
+    carried: ClassVar[Carried] = Carried.ASK
+    tools: ClassVar[tuple[Tool, ...]] = (Tool.BRUSH,)
+    takes_away: ClassVar[bool] = False
+    brush_radius: ClassVar[float] = 0.02
+    looked_at_edge: ClassVar[int] = 2_048
+    found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces"})
+    shapes: Annotated[tuple[Ellipse, ...], Field(max_length=MAX_SHAPES)] = ()
+    faces: Annotated[int, Field(ge=0, le=10_000)] = 0
+
+    def found_on(self, raster: Raster) -> Self:
+        """The step with the red pupils of the faces that it finds; eyes that were clicked on stay."""
+        faces = find_faces(raster.pixels)
+        eyes = [eye for face in faces for eye in _red_eyes_of(face, raster)]
+        clicked = [shape for shape in self.shapes if not shape.found]
+        return self.with_shapes((*eyes, *clicked)).model_copy(update={"faces": len(faces)})
+
+    def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
+        """A click: the pupil is looked for within the brush."""
+        middle = gesture.points[0]
+        return [kept(Ellipse, Placed(middle, 2 * gesture.radius_px, 2 * gesture.radius_px), geometry)]
+
+    def restorations(self) -> tuple[Restoration, ...]:
+        """One for each eye."""
+        return tuple(RedEyeRemoval(eye) for eye in self.shapes)
+
+    def remark(self, geometry: PictureGeometry) -> Remark | None:
+        """A sentence where there was no red eye."""
+        if self.shapes:
+            return None
+        if not self.faces:
+            return Remark("No face was found, so nothing was changed. Click on each red pupil.")
+        faces = "One face was found" if self.faces == 1 else f"{self.faces} faces were found"
+        return Remark(f"{faces}, but no red eye, so nothing was changed. Click on a red pupil.")
+
+    def sentence(self) -> Sentence:
+        """For example: Red taken out of two eyes."""
+        count = len(self.shapes)
+        eyes = "no eye" if not count else "one eye" if count == 1 else counted_words(count, "eyes")
+        return Words("Red taken out of "), Value("shapes", eyes), Words(".")
+
+    @classmethod
+    def offers(cls) -> tuple[Offer, ...]:
+        """By itself."""
+        return (
+            Offer(
+                ("red eyes",),
+                "Finds red eyes in faces and takes only the red out; a click on a pupil helps where it finds none.",
+                cls(),
+                also="red eye, remove red eyes, fix red eyes, red eye removal, correct red eyes, no red eyes, "
+                "remove red eye, less red eyes, take out red eyes, flash eyes, eyes are red, fix red eye, "
+                "red pupils, correct red eye, red-eye, red-eyes",
+            ),
+        )
+
+
+def _red_eyes_of(face: Face, raster: Raster) -> list[Ellipse]:
+    """The eyes of a face that are red."""
+    reach = max(LEAST_REACH, EYE_REACH * face.window.width)
+    found = []
+    for eye in face.eyes:
+        left, top = max(0, int(eye.x - 2 * reach)), max(0, int(eye.y - 2 * reach))
+        part = raster.pixels[top : int(eye.y + 2 * reach) + 1, left : int(eye.x + 2 * reach) + 1, :3]
+        if part.size == 0:
+            continue
+        middle = type(eye)(eye.x - left, eye.y - top)
+        pupil = find_pupil(part.astype(np.float32) / 255, middle, reach)
+        if pupil is not None:
+            at, radius = pupil
+            side = 2 * AROUND_PUPIL * max(radius, 1.0)
+            found.append(placed_on_raster(raster, type(eye)(at.x + left, at.y + top), side, side))
+    return found

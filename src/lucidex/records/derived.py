@@ -1,0 +1,142 @@
+"""Derived sources, kept beside the originals that they are made from, link by link.
+
+A link is a folder: all levels where the whole picture changed, or a changed box. A level of a chain is the nearest
+whole one before it, mapped so that what is written stays with this process, with the changed boxes laid over: only
+the pages that they touch take memory.
+"""
+
+import shutil
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+
+from lucidex.core.keys import restoration_keys
+from lucidex.core.source.derivation import LocalChange, Restoration, StoredPixels, aligned
+from lucidex.core.source.facts import SourceFacts
+from lucidex.core.source.pyramid import AnyPixels
+from lucidex.records.changed_boxes import (
+    changed_weight,
+    is_changed_box,
+    lay_changed_box,
+    level_path,
+    level_shape,
+    write_changed_box,
+    write_levels,
+)
+from lucidex.records.decoded import DecodedStore
+
+WHOLE_FROM_SHARE = 1 / 4  # of the picture: what changes more is kept as a whole
+OVERLAID_BYTES = 200_000_000  # of the changed boxes of all levels that are kept laid over
+
+
+class DerivedStore:
+    """What chains of restorations make of originals whose pixels a decoded store has."""
+
+    def __init__(self, decoded: DecodedStore) -> None:
+        self._decoded = decoded
+        decoded.when_dropped = self.forget
+        self._overlaid: OrderedDict[tuple[str, int], tuple[AnyPixels, int]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._making: dict[str, tuple[threading.Lock, int]] = {}
+        self._whole = threading.Lock()  # one whole picture at a time: each holds much of it
+
+    def level(self, name: str, facts: SourceFacts, restorations: tuple[Restoration, ...], number: int) -> AnyPixels:
+        """A level after a chain of restorations, never written to. FileNotFoundError where the original's levels are
+        not here."""
+        links = [f"{name}-{key}" for key in restoration_keys(restorations)]
+        with self._lock:
+            held = self._overlaid.get((links[-1], number))
+            if held is not None:
+                self._overlaid.move_to_end((links[-1], number))
+                return held[0]
+        for index, (link, restoration) in enumerate(zip(links, restorations, strict=True)):
+            if not self._decoded.holds(link):
+                with self._making_of(link):
+                    if not self._decoded.holds(link):
+                        self._make(link, [name, *links[:index]], facts, restoration)
+        return self._laid_over([name, *links], facts, number)
+
+    def forget(self, name: str) -> None:
+        """Keep nothing in memory that was made of a name."""
+        with self._lock:
+            for key in [key for key in self._overlaid if key[0].startswith(name)]:
+                del self._overlaid[key]
+
+    def _laid_over(self, chain: Sequence[str], facts: SourceFacts, number: int) -> AnyPixels:
+        """A level of the last link of a chain, whose links are all here."""
+        boxes: list[Path] = []
+        for name in reversed(chain):
+            folder = self._decoded.folder(name)
+            if not is_changed_box(folder):
+                break
+            boxes.append(folder)
+        if not boxes:
+            return self._decoded.level(name, facts, number)
+        self._decoded.level(name, facts, number)  # that it is whole, and was used
+        level = np.memmap(
+            level_path(self._decoded.folder(name), number),
+            dtype=facts.layout.number_type,
+            mode="c",  # what is written here is seen by nobody else, and kept nowhere
+            shape=level_shape(facts, number),
+        ).view(np.ndarray)
+        for folder in reversed(boxes):
+            try:
+                lay_changed_box(folder, facts, number, level)
+            except (FileNotFoundError, ValueError) as error:
+                self._decoded.drop(folder.name)  # a part of it is of no use; made anew when it is asked for again
+                raise FileNotFoundError(folder.name) from error
+            self._decoded.used(folder.name)
+        level.flags.writeable = False
+        self._keep_overlaid((chain[-1], number), level, sum(changed_weight(folder) for folder in boxes))
+        return level
+
+    def _keep_overlaid(self, key: tuple[str, int], level: AnyPixels, weight: int) -> None:
+        with self._lock:
+            self._overlaid[key] = (level, weight)
+            total = sum(held for _, held in self._overlaid.values())
+            while total > OVERLAID_BYTES and len(self._overlaid) > 1:
+                total -= self._overlaid.popitem(last=False)[1][1]
+
+    def _make(self, link: str, before: Sequence[str], facts: SourceFacts, restoration: Restoration) -> None:
+        stored = StoredPixels(self._laid_over(before, facts, 1), facts.orientation, facts.profile)
+        folder = self._decoded.scratch_folder()
+        try:
+            if isinstance(restoration, LocalChange) and not _is_large(restoration, facts):
+                changed = restoration.box(facts.stored, facts.orientation)
+                box = None if changed is None else aligned(changed, facts.stored)
+                pixels = stored.pixels[:0] if box is None else stored.part(box).copy()
+                if box is not None and changed is not None:
+                    top, left = changed.top - box.top, changed.left - box.left
+                    inside = pixels[top : top + changed.size.height, left : left + changed.size.width]
+                    inside[:] = restoration.pixels(stored, changed)
+                write_changed_box(folder, facts, box, pixels)
+            else:
+                with self._whole:
+                    write_levels(folder, facts, restoration.strips(stored))
+            self._decoded.keep(link, folder)
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)  # where another process was first, or it was not finished
+
+    @contextmanager
+    def _making_of(self, link: str) -> Iterator[None]:
+        """One at a time makes a link; others are made meanwhile."""
+        with self._lock:
+            lock, waiting = self._making.get(link, (threading.Lock(), 0))
+            self._making[link] = (lock, waiting + 1)
+        try:
+            with lock:
+                yield
+        finally:
+            with self._lock:
+                lock, waiting = self._making.pop(link)
+                if waiting > 1:
+                    self._making[link] = (lock, waiting - 1)
+
+
+def _is_large(change: LocalChange, facts: SourceFacts) -> bool:
+    box = change.box(facts.stored, facts.orientation)
+    return box is not None and box.size.pixels > facts.stored.pixels * WHOLE_FROM_SHARE
