@@ -30,6 +30,10 @@ PICTURES = {
     "orchid": ("orchid-under-lamp.jpg", 82),
     "night": ("evening-walk.jpg", 84),
     "haze": ("terraces-in-haze.jpg", 80),
+    "visitors": ("visitors.jpg", 80),
+    "flash": ("by-flash.jpg", 84),
+    "cart": ("delivery-cart.jpg", 80),
+    "old_print": ("old-print.jpg", 86),
 }
 
 

@@ -31,6 +31,7 @@ FOLIOS = {
         "terraces-in-haze.jpg",
     ),
     "Seed swap": ("seed-packet.jpg", "rosette.jpg"),
+    "Open day": ("visitors.jpg", "delivery-cart.jpg", "by-flash.jpg", "old-print.jpg"),
     "Letters and signs": ("pond-tilted.jpg", "signature-scan.jpg", "section.png", "seal.png"),
     "Winter programme": (
         "dome-at-dusk.jpg",
@@ -64,6 +65,7 @@ PLACES = {
         ("Letter foot", "180x70 show whole"),
     ),
     "Seed swap": (("Event card", "800x420 under 100 kB"), ("Square post", "1080x1080")),
+    "Open day": (("Page picture", "1200x800 under 200 kB"), ("Event card", "800x420 under 100 kB")),
     "Letters and signs": (
         ("Letterhead box", "180x70 or a multiple, show whole on clear as png"),
         ("Footer strip", "1600x120 show whole keep left not enlarged"),
@@ -80,6 +82,10 @@ ALTERNATIVE_TEXTS = {
     "word-mark.png": "Marrow Lane Glasshouse",
     "word-mark.svg": "Marrow Lane Glasshouse",
     "programme.pdf": "Cover of the programme: Winter evenings, Wednesdays in December, from six.",
+    "visitors.jpg": "Two visitors in the palm room, one with a badge on the jacket.",
+    "delivery-cart.jpg": "The cream and green delivery van of Marrow Lane Glasshouse before the potting shed.",
+    "by-flash.jpg": "Three friends at an evening opening, photographed by flash.",
+    "old-print.jpg": "An old brown print of the terraces, scratched, folded and with a torn corner.",
     "seal.png": "Seal of Marrow Lane Glasshouse: a dome over water.",
 }
 LICENCE = LICENCES[0]

@@ -20,7 +20,7 @@ import numpy.typing as npt
 from lucidex.core.geometry.sizes import Point, Window
 
 MODELS = Path(__file__).parent / "models"
-CERTAIN_FROM = 0.5  # of 1
+CERTAIN_FROM = 0.6  # of 1
 SAME_FROM = 0.3  # overlap over union: two findings of one face
 PART_SHARE = 0.6  # of the raster's sides
 LEAST_PART = 256  # pixels: what is smaller has no parts

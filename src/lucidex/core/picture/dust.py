@@ -14,7 +14,9 @@ LARGEST_SHARE = 0.008  # of the raster's shorter side: a speck's diameter
 LEAST_DEVIATIONS, MOST_DEVIATIONS = 6.0, 22.0  # of the noise, at sensitivity 1 and 0
 LEAST_CONTRAST = 10.0  # code values
 LEAST_FILLED = 0.35  # of the box around a speck
-LIVELY_SHARE = 3.0  # times the median: where so much differs, it is texture and not dust
+LIVELY_SHARE = 5.0  # times the median: where so much differs, it is texture and not dust
+RING = 4.0  # pixels around a speck that it must differ from, on all sides
+OUTLIERS = 8  # per cent of that ring that may be anything
 MARGIN = 1.6  # pixels around a speck that are mended too
 MOST = 400
 
@@ -45,6 +47,25 @@ def find_dust(pixels: Bytes, sensitivity: float) -> list[tuple[Point, float]]:
             continue
         strength = float(standing_out[top : top + down, left : left + across].max())
         radius = max(across, down) / 2 + MARGIN
+        if not _stands_alone(grey, Point(float(middles[label][0]), float(middles[label][1])), radius):
+            continue
         found.append((strength * size, Point(float(middles[label][0]) + 0.5, float(middles[label][1]) + 0.5), radius))
     found.sort(key=lambda one: -one[0])
     return [(middle, radius) for _, middle, radius in found[:MOST]]
+
+
+def _stands_alone(grey: Bytes, middle: Point, radius: float) -> bool:
+    """Whether a speck is lighter, or darker, than all that is around it, and by more than that differs in itself."""
+    reach = int(np.ceil(radius + RING))
+    x, y = round(middle.x), round(middle.y)
+    top, left = max(0, y - reach), max(0, x - reach)
+    part = grey[top : y + reach + 1, left : x + reach + 1].astype(np.float32)
+    rows, columns = np.mgrid[top : top + part.shape[0], left : left + part.shape[1]]
+    apart = np.hypot(columns - middle.x, rows - middle.y)
+    ring = part[(apart > radius) & (apart <= radius + RING)]
+    if ring.size < OUTLIERS:
+        return False
+    low, high = np.percentile(ring, (OUTLIERS, 100 - OUTLIERS))
+    speck = part[apart <= max(1.0, radius - MARGIN)]
+    beyond = max(float(np.percentile(speck, 75)) - high, low - float(np.percentile(speck, 25)))
+    return beyond > max(0.8 * (high - low), LEAST_CONTRAST / 2)

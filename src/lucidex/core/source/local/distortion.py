@@ -145,6 +145,6 @@ def _held_at_edge(shape: tuple[int, ...], box: Box, bounds: Size, spacing: float
     y = np.arange(shape[0]) * spacing + box.top
     x = np.arange(shape[1]) * spacing + box.left
     apart = np.minimum(np.minimum(y, bounds.height - 1 - y)[:, None], np.minimum(x, bounds.width - 1 - x)[None, :])
-    share = np.clip(apart / max(width, 1.0), 0, 1)
+    share = np.clip((apart - spacing) / max(width, 1.0), 0, 1)  # nothing moves in the grid's cells at the edge
     held: Floats32 = (share * share * (3 - 2 * share)).astype(np.float32)
     return held

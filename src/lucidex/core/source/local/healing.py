@@ -122,13 +122,12 @@ def _faded(hole: Mask, feather: float) -> Floats32:
 def patched(colours: Floats32, hole: Mask, shown: Mask, unknown: Mask, radius: float) -> Floats32:
     """Height × width × bands code values of 8 bits, mended where `shown` is set: the hole, and some beyond it.
 
-    `unknown` holds the hole and whatever else is no model. What gives no patch at all is filled from its edge
-    (A. Telea, 2004, as OpenCV has it).
+    `unknown` holds the hole and whatever else is no model. Where there is no room for a patch, the edge alone leads.
     """
+    sigma = max(0.8, SMOOTHED * radius)
     shift = best_shift(colours, hole, unknown, radius)
     if shift is None:
-        return _filled_from_edge(colours, hole)
-    sigma = max(0.8, SMOOTHED * radius)
+        return _filled_from_edge(colours, shown, unknown, sigma)
     window = _window(shown, margin=math.ceil(3 * sigma) + 2)
     here, inside, hidden = colours[window], shown[window], unknown[window]
     moved = _moved(colours, window, *shift)
@@ -167,10 +166,13 @@ def _moved(colours: Floats32, window: tuple[slice, slice], dx: int, dy: int) -> 
     return moved
 
 
-def _filled_from_edge(colours: Floats32, hole: Mask) -> Floats32:
-    bytes_ = np.rint(np.clip(colours, 0, 255)).astype(np.uint8)
-    filled = cv2.inpaint(bytes_, hole.astype(np.uint8), 3, cv2.INPAINT_TELEA).reshape(colours.shape)
-    mended: Floats32 = np.where(hole[..., None], filled.astype(np.float32), colours)
+def _filled_from_edge(colours: Floats32, shown: Mask, unknown: Mask, sigma: float) -> Floats32:
+    """The colours with a membrane over the hole, held by what surrounds it, without its grain."""
+    window = _window(shown, margin=math.ceil(3 * sigma) + 2)
+    inside, hidden = shown[window], unknown[window]
+    smooth = _smoothed(colours[window], (~hidden).astype(np.float32), sigma)
+    mended = colours.copy()
+    mended[window][inside] = membrane(smooth, inside, hidden & ~inside)[inside]
     return mended
 
 

@@ -75,8 +75,8 @@ class Hiding(LocalChange):
             values = opaque_floats(stored, stored.part(tile))
             inside = (self.area.mask(stored.sight, tile) >= 0.5).astype(np.float64)
             inside *= values[..., -1] if stored.has_alpha else 1
-            rows = (np.arange(tile.size.height) + tile.top - box.top) * down // box.size.height
-            columns = (np.arange(tile.size.width) + tile.left - box.left) * across // box.size.width
+            rows = _seats(tile.top - box.top, tile.size.height, down, box.size.height)
+            columns = _seats(tile.left - box.left, tile.size.width, across, box.size.width)
             seats = (rows[:, None] * across + columns[None, :]).ravel()
             weights += np.bincount(seats, inside.ravel(), down * across).reshape(down, across)
             for band in range(bands):
@@ -94,6 +94,11 @@ class Hiding(LocalChange):
 def _rounded(values: npt.NDArray[np.float64], step: float) -> npt.NDArray[np.float64]:
     rounded: npt.NDArray[np.float64] = np.rint(values / step) * step
     return rounded
+
+
+def _seats(first: int, count: int, blocks: int, length: int) -> npt.NDArray[np.int64]:
+    """In which block each of some rows or columns lies."""
+    return ((np.arange(first, first + count) + 0.5) * blocks / length).astype(np.int64)
 
 
 def blocks_of(size: Size, strength: float) -> tuple[int, int]:

@@ -23,6 +23,7 @@ from lucidex.core.source.local.blending import (
     colours_of,
     mixed_in,
     opaque_floats,
+    padded_part,
 )
 from lucidex.core.source.pyramid import AnyPixels
 
@@ -124,18 +125,22 @@ def _squares(stored: StoredPixels, part: Box, radius: float) -> Floats32:
 def _reduced(
     stored: StoredPixels, part: Box, reach: int, factor: int, exponent: float = 1.0
 ) -> tuple[Floats32, int, int]:
-    """Averages of factor × factor blocks, counted from the original's corner, around a part; and where they begin."""
-    left, top = max(0, part.left - reach) // factor * factor, max(0, part.top - reach) // factor * factor
-    right = min(stored.size.width, -(-(part.left + part.size.width + reach) // factor) * factor)
-    bottom = min(stored.size.height, -(-(part.top + part.size.height + reach) // factor) * factor)
-    pixels = stored.part(Box(left, top, Size(right - left, bottom - top)))
+    """Averages of factor × factor blocks, counted from the original's corner, around a part; and where they begin.
+
+    Beyond the picture its edge goes on.
+    """
+    left, top = (part.left - reach) // factor * factor, (part.top - reach) // factor * factor
+    right = -(-(part.left + part.size.width + reach) // factor) * factor
+    bottom = -(-(part.top + part.size.height + reach) // factor) * factor
+    pixels, there = padded_part(stored, Box(left, top, Size(right - left, bottom - top)), 0)
     values = opaque_floats(stored, pixels)
     if exponent != 1:
         values = _in_light(stored, values, exponent)
-    across, down = -values.shape[1] % factor, -values.shape[0] % factor
+    before, above = there.left - left, there.top - top
+    behind, below = right - there.left - there.size.width, bottom - there.top - there.size.height
+    values = cv2.copyMakeBorder(values, above, below, before, behind, cv2.BORDER_REPLICATE)
     if factor == 1:
-        return values, left, top
-    values = cv2.copyMakeBorder(values, 0, down, 0, across, cv2.BORDER_REPLICATE)
+        return values.reshape(bottom - top, right - left, -1), left, top
     size = values.shape[1] // factor, values.shape[0] // factor
     means = cv2.resize(values, size, interpolation=cv2.INTER_AREA)
     return means.reshape(size[1], size[0], -1), left, top
