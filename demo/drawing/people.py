@@ -197,7 +197,8 @@ def render(heads, width, height, span, flash):
             soft = max(0.0, (lit + wrap) / (1 + wrap))
             hx, hy, hz = lx - dx, ly - dy, lz - dz
             hk = 1 / math.sqrt(hx * hx + hy * hy + hz * hz)
-            shine = max(0.0, (nx * hx + ny * hy + nz * hz) * hk) ** 60 * gloss * shadow
+            tight = 900 if eyeballs(u, v, w) < 0.004 and flash else 60
+            shine = max(0.0, (nx * hx + ny * hy + nz * hz) * hk) ** tight * gloss * shadow
             facing = max(0.0, -(nx * dx + ny * dy + nz * dz))
             shine *= smooth(0.25, 0.55, facing)
             if flash:

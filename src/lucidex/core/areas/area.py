@@ -14,6 +14,7 @@ from lucidex.core.geometry.sizes import Box, Point, Size, Window
 
 MAX_SHAPES = 200
 UNIT = 9_000
+ANY_SIGHT = Sight(Size(UNIT, UNIT))  # in no original lies anything nearer to each other than in a square one
 FINER_BELOW = ((400_000, 4), (4_000_000, 2))  # pixels of an area: how many times finer its edge is measured
 COUNTS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve")
 
@@ -86,12 +87,16 @@ class Area(BaseModel):
 
     @property
     def components(self) -> tuple["Area", ...]:
-        """The same as areas that do not touch each other, in the order in which they were begun."""
+        """The same as areas that do not touch each other, whatever shape the original has; in their order."""
+        return self.components_in(ANY_SIGHT)
+
+    def components_in(self, sight: Sight) -> tuple["Area", ...]:
+        """The same as a raster sees them: what does not touch there stands alone."""
         if self.is_empty:
             return ()
         if self.inverted:
             return (self,)
-        groups = touching(self.shapes, self.edge)
+        groups = touching(self.shapes, self.edge, sight)
         areas = (self.model_copy(update={"shapes": tuple(self.shapes[i] for i in numbers)}) for numbers in groups)
         return tuple(area for area in areas if not area.is_empty)
 
@@ -115,13 +120,13 @@ def held_box(window: Window, bounds: Size) -> Box | None:
     return Box(left, top, Size(right - left, bottom - top)) if right > left and bottom > top else None
 
 
-def touching(shapes: Sequence[Shape], edge: float = 0.0) -> list[list[int]]:
-    """The numbers of shapes in groups that do not touch each other, whatever the original's shape; `edge` as in an
-    area. Groups and numbers stand in the order in which they were begun."""
-    sight = Sight(Size(UNIT, UNIT))  # in no original lies anything nearer to each other
+def touching(shapes: Sequence[Shape], edge: float = 0.0, sight: Sight = ANY_SIGHT) -> list[list[int]]:
+    """The numbers of shapes in groups that do not touch each other; `edge` as in an area. Groups and numbers stand in
+    the order in which they were begun."""
+    fades = edge * sight.unit_at(Point(0.5, 0.5))
     groups: list[tuple[list[int], Window]] = []
     for index, shape in enumerate(shapes):
-        numbers, window = [index], grown(shape.bounds(sight), edge * UNIT + 1)
+        numbers, window = [index], grown(shape.bounds(sight), fades + 1)
         for group in [group for group in groups if _touch(group[1], window)]:
             groups.remove(group)
             numbers, window = sorted([*group[0], *numbers]), union_of([group[1], window])
@@ -145,15 +150,15 @@ def _faded(mask: Masks, width: float) -> Masks:
     return faded
 
 
-def area_words(area: Area) -> str:
-    """What an area is made of and where it lies in the original: "two ellipses, upper left"."""
+def area_words(area: Area) -> tuple[str, str]:
+    """What an area is made of, and where it lies in the original: ("two ellipses", ", upper left")."""
     added = [shape for shape in area.shapes if not shape.takes_away]
     if not added:
-        return "no area yet"
+        return "no area yet", ""
     counted = [(kind.words, sum(isinstance(one, kind) for one in added)) for kind in SHAPES]
     *others, last = [_counted(*one) for one in counted if one[1]]
     words = f"{', '.join(others)} and {last}" if others else last
-    return f"{words}, {where_words(added)}"
+    return words, f", {where_words(added)}"
 
 
 def _counted(words: tuple[str, str], count: int) -> str:
@@ -167,8 +172,7 @@ def counted_words(count: int, what: str) -> str:
 
 def where_words(shapes: Iterable[Shape]) -> str:
     """Where in the original shapes lie, in ninths of it; where they lie in several, that."""
-    sight = Sight(Size(UNIT, UNIT))
-    seats = {_seat(shape.bounds(sight).centre) for shape in shapes}
+    seats = {_seat(shape.bounds(ANY_SIGHT).centre) for shape in shapes}
     return seats.pop() if len(seats) == 1 else "in several spots"
 
 

@@ -16,9 +16,10 @@ LEAST_CONTRAST = 10.0  # code values
 LEAST_FILLED = 0.35  # of the box around a speck
 LIVELY_SHARE = 5.0  # times the median: where so much differs, it is texture and not dust
 RING = 4.0  # pixels around a speck that it must differ from, on all sides
-OUTLIERS = 8  # per cent of that ring that may be anything
+OUTLIERS = 3  # per cent of that ring that may be anything
 MARGIN = 1.6  # pixels around a speck that are mended too
 MOST = 400
+LEAST_RING = 8  # pixels
 
 Bytes = npt.NDArray[np.uint8]
 
@@ -28,7 +29,7 @@ def find_dust(pixels: Bytes, sensitivity: float) -> list[tuple[Point, float]]:
 
     `sensitivity` 0 to 1. At most 400.
     """
-    grey = cv2.cvtColor(np.ascontiguousarray(pixels[..., :3]), cv2.COLOR_RGB2GRAY)
+    grey: Bytes = cv2.cvtColor(np.ascontiguousarray(pixels[..., :3]), cv2.COLOR_RGB2GRAY).astype(np.uint8)
     diameter = max(3, round(LARGEST_SHARE * min(grey.shape))) | 1
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (diameter + 2, diameter + 2))
     standing_out = np.maximum(
@@ -63,9 +64,9 @@ def _stands_alone(grey: Bytes, middle: Point, radius: float) -> bool:
     rows, columns = np.mgrid[top : top + part.shape[0], left : left + part.shape[1]]
     apart = np.hypot(columns - middle.x, rows - middle.y)
     ring = part[(apart > radius) & (apart <= radius + RING)]
-    if ring.size < OUTLIERS:
+    if ring.size < LEAST_RING:
         return False
     low, high = np.percentile(ring, (OUTLIERS, 100 - OUTLIERS))
     speck = part[apart <= max(1.0, radius - MARGIN)]
     beyond = max(float(np.percentile(speck, 75)) - high, low - float(np.percentile(speck, 25)))
-    return beyond > max(0.8 * (high - low), LEAST_CONTRAST / 2)
+    return bool(beyond > max(0.8 * (high - low), LEAST_CONTRAST / 2))

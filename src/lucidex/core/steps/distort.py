@@ -53,7 +53,7 @@ class Distort(AreaStep):
         count = len(self.shapes)
         words = "no stroke yet" if not count else "one stroke" if count == 1 else counted_words(count, "strokes")
         where = f", {where_words(self.shapes)}" if count else ""
-        return Words("Distorted by "), Value("shapes", words + where), Words(".")
+        return Words("Distorted by "), Value("shapes", words), Words(f"{where}.")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:

@@ -83,7 +83,8 @@ class Hide(_Hiding):
 
     def sentence(self) -> Sentence:
         """For example: Hidden: a rectangle, lower left; softened, strength 80."""
-        return Words("Hidden: "), Value("shapes", area_words(self.area)), Words("; "), *self._how()
+        what, where = area_words(self.area)
+        return Words("Hidden: "), Value("shapes", what), Words(f"{where}; "), *self._how()
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:

@@ -35,6 +35,7 @@ class _Mending(AreaStep):
     """What is clicked or brushed over is mended."""
 
     tools: ClassVar[tuple[Tool, ...]] = (Tool.BRUSH,)
+    brush_words: ClassVar[str] = "mend"
     takes_away: ClassVar[bool] = False
     brush_radius: ClassVar[float] = 0.012
     shapes: Annotated[tuple[MendedSpot, ...], Field(max_length=MAX_SHAPES)] = ()
@@ -49,7 +50,7 @@ class _Mending(AreaStep):
         return tuple(piece for spot in self.shapes if not spot.proposed for piece in pieces_of(spot))
 
     @property
-    def _mended(self) -> str:
+    def _mended(self) -> tuple[Words | Value, ...]:
         return _places([spot for spot in self.shapes if not spot.proposed])
 
 
@@ -66,7 +67,7 @@ class RemoveSpots(_Mending):
 
     def sentence(self) -> Sentence:
         """For example: Mended in three places, upper left."""
-        return Words("Mended: "), Value("shapes", self._mended), Words(".")
+        return Words("Mended: "), *self._mended, Words(".")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
@@ -119,7 +120,7 @@ class RemoveDust(_Mending, FindingStep):
 
     def sentence(self) -> Sentence:
         """For example: Dust mended: twelve places, in several spots."""
-        return Words("Dust mended: "), Value("shapes", self._mended), Words(".")
+        return Words("Dust mended: "), *self._mended, Words(".")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
@@ -142,6 +143,7 @@ class CopySpot(AreaStep):
     tools: ClassVar[tuple[Tool, ...]] = (Tool.BRUSH,)
     takes_away: ClassVar[bool] = False
     takes_source: ClassVar[bool] = True
+    brush_words: ClassVar[str] = "copy onto"
     brush_radius: ClassVar[float] = 0.03
     shapes: Annotated[tuple[CloneStroke, ...], Field(max_length=MAX_SHAPES)] = ()
     source: tuple[Place, Place] | None = None
@@ -197,14 +199,8 @@ class CopySpot(AreaStep):
 
     def sentence(self) -> Sentence:
         """For example: Copied onto two places, upper left, strength 100."""
-        where = Value("shapes", _places(self.shapes))
-        return (
-            Words("Copied onto "),
-            where,
-            Words(", strength "),
-            Value("strength", format_number(self.strength)),
-            Words("."),
-        )
+        strength = Value("strength", format_number(self.strength))
+        return Words("Copied onto "), *_places(self.shapes), Words(", strength "), strength, Words(".")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
@@ -224,8 +220,8 @@ def _held(value: float) -> float:
     return kept_spot(Point(value, 0))[0]
 
 
-def _places(spots: Sequence[Shape]) -> str:
+def _places(spots: Sequence[Shape]) -> tuple[Words | Value, ...]:
     if not spots:
-        return "nothing yet"
+        return (Value("shapes", "nothing yet"),)
     count = "one place" if len(spots) == 1 else counted_words(len(spots), "places")
-    return f"{count}, {where_words(spots)}"
+    return Value("shapes", count), Words(f", {where_words(spots)}")

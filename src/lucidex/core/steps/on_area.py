@@ -50,6 +50,7 @@ class AreaStep(RestorationStep):
     ways: ClassVar[tuple[str, ...]] = ()  # what a stroke can do, where strokes do different things
     takes_away: ClassVar[bool] = True  # whether shapes can take from others
     takes_source: ClassVar[bool] = False  # whether a place can be marked from which is taken
+    brush_words: ClassVar[str] = "brush"  # what the brush is called on the stage
     brush_radius: ClassVar[float] = 0.04  # to begin with, of the picture's shorter side
     shapes: tuple[Shape, ...] = ()
 

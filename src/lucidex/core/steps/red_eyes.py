@@ -29,6 +29,7 @@ class RedEyes(AreaStep, FindingStep):
     carried: ClassVar[Carried] = Carried.ASK
     tools: ClassVar[tuple[Tool, ...]] = (Tool.BRUSH,)
     takes_away: ClassVar[bool] = False
+    brush_words: ClassVar[str] = "click on a pupil"
     brush_radius: ClassVar[float] = 0.02
     looked_at_edge: ClassVar[int] = 2_048
     found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces"})

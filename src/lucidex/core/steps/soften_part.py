@@ -54,15 +54,16 @@ class SoftenPart(OverArea):
     def sentence(self) -> Sentence:
         """For example: Softened, lens, by 0.8 %: an ellipse, upper left."""
         strength = Value("radius_percent", f"{format_number(self.radius_percent)} %")
-        where = "everything but " if self.around and not self.area.is_empty else ""
+        what, where = area_words(self.area)
+        around = "everything but " if self.around and not self.area.is_empty else ""
         return (
             Words("Softened, "),
             Value("softness", self.softness.value),
             Words(", by "),
             strength,
-            Words(": "),
-            Value("shapes", where + area_words(self.area)),
-            Words("."),
+            Words(f": {around}"),
+            Value("shapes", what),
+            Words(f"{where}."),
         )
 
     @classmethod

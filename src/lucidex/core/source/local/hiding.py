@@ -6,7 +6,7 @@ From so little nothing can be worked back. Undoing a blur fails because the bloc
 fails because the few, coarse numbers of very many words are alike (`tests/core/test_hiding.py` tries both).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import cv2
@@ -51,20 +51,30 @@ class Hiding(LocalChange):
         return self.area.box(Sight.of_stored(stored, orientation), stored)
 
     def prepared(self, stored: StoredPixels) -> OfBox:
-        """Averages the blocks."""
-        box = self.box(stored.size, stored.orientation)
-        if self.way is Hidden.COVERED or box is None:
+        """Averages the blocks, of each part that stands alone its own."""
+        if self.way is Hidden.COVERED:
             plain = in_stored_colours(stored, colour_of(self.colour) or (0, 0, 0))
-            return lambda part: self._mixed(
-                stored, part, np.broadcast_to(plain, (part.size.height, part.size.width, plain.size))
-            )
-        blocks = self.block_averages(stored, box)
-        drawn = _softened(blocks) if self.way is Hidden.SOFTENED else _squares(blocks, stored.opaque / 255)
-        method = cv2.INTER_LINEAR if self.way is Hidden.SOFTENED else cv2.INTER_NEAREST
-        return lambda part: self._mixed(stored, part, _enlarged(drawn, box, part, method))
+            return lambda part: mixed_in(stored, part, _flat(plain, part), self.area.mask(stored.sight, part))
+        parts = [replace(self, area=area) for area in self.area.components_in(stored.sight)]
+        drawn = [
+            (one, box, one._drawn(stored, box)) for one in parts if (box := one.box(stored.size, stored.orientation))
+        ]
 
-    def _mixed(self, stored: StoredPixels, part: Box, colours: Floats32) -> AnyPixels:
-        return mixed_in(stored, part, colours, self.area.mask(stored.sight, part))
+        def hidden(part: Box) -> AnyPixels:
+            colours, cover = _flat(np.zeros(stored.colour_bands, np.float32), part).copy(), None
+            for one, box, picture in drawn:
+                mask = one.area.mask(stored.sight, part)
+                if mask.any():
+                    colours[mask > 0] = _enlarged(picture, box, part, self.way)[mask > 0]
+                    cover = mask if cover is None else np.maximum(cover, mask)
+            return stored.part(part).copy() if cover is None else mixed_in(stored, part, colours, cover)
+
+        return hidden
+
+    def _drawn(self, stored: StoredPixels, box: Box) -> Floats32:
+        """What is shown of the blocks."""
+        blocks = self.block_averages(stored, box)
+        return _softened(blocks) if self.way is Hidden.SOFTENED else _squares(blocks, stored.opaque / 255)
 
     def block_averages(self, stored: StoredPixels, box: Box) -> Floats32:
         """All that is kept of what is hidden: rows × columns × colour bands of rounded code values."""
@@ -128,14 +138,18 @@ def _squares(blocks: Floats32, scale: float) -> Floats32:
     return (finer + noise).astype(np.float32)
 
 
-def _enlarged(drawn: Floats32, box: Box, part: Box, method: int) -> Floats32:
-    """What is drawn of the blocks, at the pixels of a part of their box."""
+def _flat(colour: Floats32, part: Box) -> Floats32:
+    return np.broadcast_to(colour, (part.size.height, part.size.width, colour.size))
+
+
+def _enlarged(drawn: Floats32, box: Box, part: Box, way: Hidden) -> Floats32:
+    """What is drawn of the blocks, at the pixels of a part; beyond their box they go on."""
     rows, columns = drawn.shape[:2]
     x = (np.arange(part.size.width, dtype=np.float32) + part.left - box.left + 0.5) * columns / box.size.width
     y = (np.arange(part.size.height, dtype=np.float32) + part.top - box.top + 0.5) * rows / box.size.height
-    if method == cv2.INTER_NEAREST:
-        squares: Floats32 = drawn[y.astype(int)][:, x.astype(int)]
+    if way is Hidden.COARSENED:
+        squares: Floats32 = drawn[np.clip(y, 0, rows - 1).astype(int)][:, np.clip(x, 0, columns - 1).astype(int)]
         return squares
     at_x, at_y = np.meshgrid(x - 0.5, y - 0.5)
-    enlarged = cv2.remap(drawn, at_x, at_y, method, borderMode=cv2.BORDER_REPLICATE)
+    enlarged = cv2.remap(drawn, at_x, at_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return enlarged.reshape(*at_x.shape, drawn.shape[2]).astype(np.float32)

@@ -17,7 +17,10 @@ from lucidex.core.source.pyramid import AnyPixels
 
 SKIN_IS_BELOW, PUPIL_FROM = 0.38, 0.58  # how much of the red stands above the other colours
 DARKEST_RED = 0.16  # of white: darker red is not seen as red
-DARKENED = 0.85
+PALE_FROM, PALE_TO = 0.08, 0.24  # the same within a pupil, whose middle is pale where the flash blinds
+CATCH_LIGHT_FROM = 0.6  # of white, in the colours beside red
+RIM = 1.10  # times the radius of what is plainly red
+DARKENED = 0.25  # of what the other colours have: a pupil is dark
 MIDDLE_SHARE = 0.6  # of the radius: where the pupil must begin
 
 Masks = npt.NDArray[Any]
@@ -75,8 +78,22 @@ def pupil_mask(colours: Floats32, middle: Point, radius: float) -> Masks:
     count, labels = cv2.connectedComponents((share > 0.05).astype(np.uint8), connectivity=8)
     begun = np.unique(labels[(apart <= radius * MIDDLE_SHARE) & (share > 0.5)])
     held = np.isin(labels, begun[begun > 0]) if count > 1 else np.zeros(share.shape, bool)
-    mask: Masks = np.where(held, share, 0).astype(np.float32)
-    return mask
+    if not held.any():
+        return np.zeros(share.shape, np.float32)
+    pale = np.clip((redness(colours) - PALE_FROM) / (PALE_TO - PALE_FROM), 0, 1)
+    pale *= 1 - np.clip((colours[..., 1:3].min(axis=2) - CATCH_LIGHT_FROM) / (1 - CATCH_LIGHT_FROM) * 3, 0, 1)
+    mask: Masks = np.where(_disc(held & (share > 0.5)), np.maximum(pale, share), np.where(held, share, 0))
+    return cv2.GaussianBlur(mask.astype(np.float32), (3, 3), 0) * (mask > 0)
+
+
+def _disc(mask: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """The circle around what is set, and a little more: a pupil is round, also where the flash hides a part of it."""
+    rows, columns = np.nonzero(mask)
+    if rows.size == 0:
+        return mask
+    (x, y), radius = cv2.minEnclosingCircle(np.stack([columns, rows], axis=1).astype(np.float32))
+    down, across = np.mgrid[0 : mask.shape[0], 0 : mask.shape[1]]
+    return np.asarray(np.hypot(across - x, down - y) <= radius * RIM + 1)
 
 
 def find_pupil(colours: Floats32, middle: Point, reach: float) -> tuple[Point, float] | None:

@@ -196,6 +196,7 @@ def _stage(state: PictureState, entry: StepEntry) -> StageValues:
         "mode": "area",
         "shapes": shape_values(step.shapes, geometry),
         "tools": [tool.value for tool in step.tools],
+        "brushed": step.brush_words,
         "ways": list(step.ways),
         "begins": step.begins_as.value if isinstance(step, Distort) else "",
         "away": step.takes_away,

@@ -42,7 +42,8 @@ export function areaElement(one, index, chosen, grabbed) {
   const wide = brushed ? Math.max(2 * (one.radius ?? 0) * state.scale, 4) : 0;
   const dot = brushed && one.points?.length === 1;
   const at = dot ? toScreen({ x: /** @type {number[][]} */ (one.points)[0][0], y: /** @type {number[][]} */ (one.points)[0][1] }) : null;
-  const outline = at
+  // where one brushes on, only the beginnings of what is there are marked: the picture itself is what one looks at
+  const outline = brushed && !grabbed && !chosen && !one.proposed ? [begun(one)] : at
     ? [shape("circle", { class: "area-shade", cx: at.x, cy: at.y, r: wide / 2 }), shape("circle", { class: "area-edge", cx: at.x, cy: at.y, r: wide / 2 })]
     : [shape("path", { class: "area-shade", d }), shape("path", { class: "area-edge", d })];
   const hold = grabbed || chosen ? [at
@@ -57,6 +58,12 @@ export function areaElement(one, index, chosen, grabbed) {
   if (brushed) group.setAttribute("data-brushed", "");
   if (chosen) group.setAttribute("data-chosen", "");
   return group;
+}
+
+/** @param {AreaShape} one */
+function begun(one) {
+  const [x, y] = /** @type {number[][]} */ (one.points)[0], at = toScreen({ x, y });
+  return shape("circle", { class: "area-begun", cx: at.x, cy: at.y, r: 3 });
 }
 
 /** @param {AreaShape} one @param {number} index */

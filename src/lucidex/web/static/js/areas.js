@@ -47,7 +47,7 @@ export function areaParts(picture) {
   const { left: x, top: y, width, height } = picture, facts = state.facts;
   const ground = shape("rect", { class: "line-ground area-ground", x, y, width, height, "data-grip": "area" });
   const brushes = area.tool === "brush";
-  const there = (facts?.shapes ?? []).map((one, index) => areaElement(one, index, index === area.chosen, !brushes && area.tool !== "source"));
+  const there = (facts?.shapes ?? []).map((one, index) => areaElement(one, index, index === area.chosen, area.tool === "choose" || (!brushes && draws())));
   const parts = [ground, ...there];
   if (facts?.source) parts.push(sourceMark(facts.source));
   if (area.sketch.length) parts.push(...sketchParts());
