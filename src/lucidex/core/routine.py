@@ -41,7 +41,11 @@ class RoutineStep(BaseModel):
     @property
     def sentence(self) -> str:
         """What it does; of what is found by itself it is said that it is found anew."""
-        anew = " Found anew on each picture." if getattr(self.step, "automatic", False) else ""
+        anew = (
+            " Found anew on each picture."
+            if getattr(self.step, "automatic", "shapes" in self.step.found_fields)
+            else ""
+        )
         where = f" Only in “{self.only_in}”." if self.only_in else ""
         return plain(self.step.sentence()) + where + anew
 

@@ -55,7 +55,7 @@ def steps_to_keep(state: PictureState, place_names: Mapping[str, str]) -> tuple[
     entries = [e for e in state.document.steps if e.active and (e.only_in is None or e.only_in in place_names)]
     goes = {
         entry.id: RoutineStep(
-            step=entry.step,
+            step=entry.step.for_others,
             carried=entry.step.carried,
             only_in=place_names[entry.only_in] if entry.only_in else None,
         )

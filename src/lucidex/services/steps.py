@@ -30,6 +30,7 @@ from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
 
 GREY_LOOKED_AT, GREY_REACH = Size(1_024, 1_024), 3  # a spot of 7 × 7 pixels, so that noise does not decide
+LANDS = "What was drawn lies at the same relative spot here. Look at it."
 DARKEST_GREY = 16  # code values: what is darker has no colour to speak of
 
 
@@ -239,8 +240,9 @@ def _put(session: Session, actor: Actor, one: Prepared, summary: str, place_keys
 def _remarks(before: PictureState, after: PictureState) -> str:
     """What is to be said about the steps that one state has beyond another."""
     known = {entry.id for entry in before.document.steps}
-    remarks = after.geometry.remarks
-    return " ".join(one.sentence for one in remarks if one.step_id is not None and one.step_id not in known)
+    remarks = [one.sentence for one in after.geometry.remarks if one.step_id is not None and one.step_id not in known]
+    drawn = any(entry.step.lies_where_drawn for entry in after.document.steps if entry.id not in known)
+    return " ".join([*remarks, LANDS] if drawn else remarks)
 
 
 def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) -> PictureDocument:
@@ -266,7 +268,11 @@ def _becoming(document: PictureDocument) -> Alter:
 def carried_steps(document: PictureDocument) -> tuple[list[StepEntry], list[StepEntry]]:
     """The active steps that go to other pictures, and those that belong to this picture alone."""
     active = [entry for entry in document.steps if entry.active]
-    goes = [entry for entry in active if entry.step.carried is not Carried.NEVER]
+    goes = [
+        entry.model_copy(update={"step": entry.step.for_others})
+        for entry in active
+        if entry.step.carried is not Carried.NEVER
+    ]
     return goes, [entry for entry in active if entry.step.carried is Carried.NEVER]
 
 

@@ -171,6 +171,8 @@ class Step(BaseModel):
 
     looked_at_edge: ClassVar[int] = 1_024  # the longer side of the raster on which it looks, in pixels
 
+    lies_where_drawn: ClassVar[bool] = False  # whether it lies at a spot of its picture that means nothing on others
+
     fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it
 
     # what is drawn from an asset of somebody's choice says which parameter holds it
@@ -264,6 +266,11 @@ class Step(BaseModel):
         """Whether its numbers are still to be found on a picture: it finds some, and nobody has set them by hand."""
         is_by_hand = self.by_hand and all(getattr(self, name) == value for name, value in self.by_hand.items())
         return self.finds_by_itself and not is_by_hand
+
+    @property
+    def for_others(self) -> Self:
+        """The step as routines carry it: without what belongs to its own picture alone."""
+        return self
 
     @property
     def by_itself(self) -> Self:

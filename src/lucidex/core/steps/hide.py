@@ -123,6 +123,7 @@ class HideFaces(_Hiding, FindingStep):
 
     kind: Literal["hide_faces"] = "hide_faces"
     carried: ClassVar[Carried] = Carried.ASK
+    lies_where_drawn: ClassVar[bool] = False
     found_fields: ClassVar[frozenset[str]] = frozenset({"shapes"})
 
     def found_on(self, raster: Raster) -> Self:
@@ -131,6 +132,11 @@ class HideFaces(_Hiding, FindingStep):
         drawn = [shape for shape in self.shapes if not shape.found]
         faces = [head_of(face, raster) for face in find_faces(raster.pixels)]
         return self.with_shapes((*faces, *drawn))
+
+    @property
+    def for_others(self) -> Self:
+        """Without what was found or drawn here."""
+        return self.with_shapes(())
 
     def remark(self, geometry: PictureGeometry) -> Remark | None:
         """A sentence where there was no face."""

@@ -93,6 +93,7 @@ class RemoveDust(_Mending, FindingStep):
     """Dust of a scan: proposed spot by spot, accepted or dropped."""
 
     kind: Literal["remove_dust"] = "remove_dust"
+    lies_where_drawn: ClassVar[bool] = False
     looked_at_edge: ClassVar[int] = 2_048
     sensitivity: Percent = Field(50.0, description="How faint a speck may be to be proposed.")
     found_by: ClassVar[frozenset[str]] = frozenset({"sensitivity"})

@@ -46,6 +46,7 @@ class AreaStep(RestorationStep):
     """A step on an area. Subclasses say what its shapes are, and with which tools they are drawn."""
 
     carried: ClassVar[Carried] = Carried.NEVER
+    lies_where_drawn: ClassVar[bool] = True
     tools: ClassVar[tuple[Tool, ...]] = (Tool.OVAL, Tool.BOX, Tool.OUTLINE, Tool.BRUSH)
     ways: ClassVar[tuple[str, ...]] = ()  # what a stroke can do, where strokes do different things
     takes_away: ClassVar[bool] = True  # whether shapes can take from others

@@ -27,6 +27,7 @@ class RedEyes(AreaStep, FindingStep):
 
     kind: Literal["red_eyes"] = "red_eyes"
     carried: ClassVar[Carried] = Carried.ASK
+    lies_where_drawn: ClassVar[bool] = False
     tools: ClassVar[tuple[Tool, ...]] = (Tool.BRUSH,)
     takes_away: ClassVar[bool] = False
     brush_words: ClassVar[str] = "click on a pupil"
@@ -51,6 +52,11 @@ class RedEyes(AreaStep, FindingStep):
     def restorations(self) -> tuple[Restoration, ...]:
         """One for each eye."""
         return tuple(RedEyeRemoval(eye) for eye in self.shapes)
+
+    @property
+    def for_others(self) -> Self:
+        """Without what was found or drawn here."""
+        return self.with_shapes(())
 
     def remark(self, geometry: PictureGeometry) -> Remark | None:
         """A sentence where there was no red eye."""

@@ -15,7 +15,7 @@ from lucidex.services.documents import read_picture
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import copy_picture
 from lucidex.services.render_requests import PlacedPicture, for_screen, in_place
-from lucidex.services.steps import PutStep, carried_steps, put_on_pictures, varied
+from lucidex.services.steps import LANDS, PutStep, carried_steps, put_on_pictures, varied
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.security import check_csrf
@@ -106,6 +106,7 @@ def choose_pictures(at: Bench, step_id: str) -> HTMLResponse:
         step_id=step_id,
         place=at.place,
         goes=[plain(entry.step.sentence()) for entry in goes],
+        lands=LANDS if any(entry.step.lies_where_drawn for entry in goes) else "",
         stays=[plain(entry.step.sentence()) for entry in stays],
     )
 
