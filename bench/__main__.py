@@ -1,4 +1,6 @@
-"""`python -m bench [all|run|tone|batch|methods] …`: see the files of these names; `all` prints the README's tables.
+"""`python -m bench [all|run|intake|batch|tone|mending|methods] …`: see the files of these names.
+
+`all` prints the README's tables.
 
 They are started from here, because a process that is forked imports the file it was started by once more; of a
 package's `__main__` it does not.
@@ -13,12 +15,13 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "intake", "batch", "tone", "methods")
+BENCHES = ("run", "intake", "batch", "tone", "mending", "methods")
 HEADS = {
     "run": "One picture",
     "intake": "Brought in",
     "batch": "Files in, archive out",
     "tone": "While a tone slider moves",
+    "mending": "Dabs",
     "methods": "Which methods enlarge and reduce",
 }
 

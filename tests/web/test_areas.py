@@ -205,3 +205,21 @@ def test_a_weak_hiding_is_said_on_the_bench_and_on_the_sheet(hide: Areas, work: 
     rows = work.visitor.client.get(f"/folios/{work.folio_id}/proof/rows?on={work.picture_id}").text
     sheet = rows + work.visitor.client.get(f"/folios/{work.folio_id}/proof").text
     assert "hidden weakly" in sheet or "parts hidden" in sheet
+
+
+def test_a_picture_holds_a_thousand_areas_and_says_so(hide: Areas, work: Work) -> None:
+    hide.post("draw", tool="brush", way="5 5", radius=2)
+    shape = hide.shapes[0].model_dump(mode="json")
+    document = hide.state.document.model_dump(mode="json")
+    (entry,) = document["steps"]
+    entry["step"]["shapes"] = [shape] * 200
+    document["steps"] = [{**entry, "id": f"{hide.step_id[:10]}{number}"} for number in range(5)]
+    client, headers = work.visitor.client, work.visitor.bearer
+    path = f"/api/pictures/{work.picture_id}/document"
+    body = {"version": hide.version, "document": {**document, "steps": [*document["steps"], {**entry, "id": "zz"}]}}
+    assert "at most 1000 areas" in client.put(path, headers=headers, json=body).text
+    assert client.put(path, headers=headers, json={**body, "document": document}).status_code == 200
+    added = work.visitor.post(
+        f"/pictures/{work.picture_id}/steps/{document['steps'][0]['id']}/duplicate", {}, hide.state.version
+    )
+    assert "at most 1000 areas" in added.text

@@ -1,6 +1,6 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from hashlib import sha256
 from typing import Annotated, Any, Self
 
@@ -26,6 +26,7 @@ from lucidex.core.steps.upgrades import renamed
 
 SCHEMA_REVISION = 5
 MAX_STEPS = 200
+MAX_AREAS = 1_000  # shapes of all steps: each of them may be a change of its own
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
 
@@ -112,6 +113,8 @@ class PictureDocument(BaseModel):
             raise ValueError(f"a document is written with schema revision {SCHEMA_REVISION}")
         if len({entry.id for entry in self.steps}) != len(self.steps):
             raise ValueError("each step needs an id of its own")
+        if count_areas(self.steps) > MAX_AREAS:
+            raise ValueError(f"the steps of a picture hold at most {MAX_AREAS} areas together")
         return self
 
     @classmethod
@@ -242,6 +245,11 @@ class PictureDocument(BaseModel):
         name = own.format or demand.format or (PNG if has_clear_areas else JPEG)
         default = name.output.default_quality
         return name, None if default is None else own.quality or demand.quality or default
+
+
+def count_areas(steps: Iterable[StepEntry]) -> int:
+    """How many shapes were drawn or found in all steps."""
+    return sum(len(getattr(entry.step, "shapes", ())) for entry in steps)
 
 
 def _canvas(geometry: PictureGeometry, demand: PlaceDemand) -> Size:

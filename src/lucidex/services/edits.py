@@ -3,7 +3,7 @@
 import secrets
 from collections.abc import Callable
 
-from lucidex.core.document import MAX_STEPS, FocalPoint, Framing, Output, PictureDocument
+from lucidex.core.document import MAX_AREAS, MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, count_areas
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
@@ -15,6 +15,8 @@ from lucidex.services.documents import Alter
 
 
 def _with_steps(document: PictureDocument, steps: list[StepEntry]) -> PictureDocument:
+    if count_areas(steps) > MAX_AREAS:
+        raise OutOfRangeError(f"The steps of a picture hold at most {MAX_AREAS} areas together. Drop some first.")
     return document.model_copy(update={"steps": tuple(steps)})
 
 

@@ -327,9 +327,15 @@ export function listenToAreas() {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
     if (state.facts?.mode !== "area" || typing || event.ctrlKey || event.metaKey) return;
     if (event.key === "Escape") leave();
+    else if (event.key === " " && !/** @type {Element} */ (event.target).closest?.("button, summary, a, [data-area]")) {
+      event.preventDefault();
+      state.panning = true;
+    }
     else if (area.tool === "brush" && !/** @type {Element} */ (event.target).closest?.("[data-area]") && (event.key === "+" || event.key === "-")) changeBrush(event.key === "+" ? STEP : 1 / STEP);
   });
 }
+
+document.addEventListener("keyup", (event) => { if (event.key === " ") state.panning = false; });
 
 /** First what is being drawn, then what is chosen, then the control. */
 function leave() {

@@ -23,7 +23,7 @@ export function listenToStage(lines, draw) {
   drawAgain = draw;
   lines.addEventListener("pointerdown", (event) => {
     const touched = /** @type {Element} */ (event.target), grip = touched.getAttribute("data-grip");
-    if (event.button === 1 || (event.button === 0 && !grip)) return panSight(lines, event);
+    if (event.button === 1 || (event.button === 0 && (!grip || state.panning))) return panSight(lines, event);
     if (event.button !== 0 || !state.facts) return;
     if (grip?.startsWith("area")) return pressArea(lines, event, grip);
     if (grip === "line") return drawLine(lines, event);

@@ -30,6 +30,7 @@ export const state = {
   /** @type {{x1: number, y1: number, x2: number, y2: number} | null} */ line: null,
   /** @type {number | undefined} */ timer: undefined,
   dragging: false,
+  /** While the space bar is held, pulling moves the sight and draws nothing. */ panning: false,
 };
 
 export const byId = (/** @type {string} */ id) => document.getElementById(id);
