@@ -160,7 +160,7 @@ def test_the_list_of_steps_is_complete(desk: Desk, photographs: Path) -> None:
     desk.type_line("crop 400x300")
     after_change(desk, lambda: page.click("text=Duplicate"))
     assert len(sentences(desk)) == 2
-    after_change(desk, lambda: page.click("text=Remove"))
+    after_change(desk, lambda: page.click(".actions >> text=Remove"))
     desk.type_line("straighten 5")
     expect(page.locator(".said-below .note")).to_contain_text("the picture keeps")
     after_change(desk, lambda: page.click("text=Put it first"))

@@ -63,9 +63,9 @@ def noise(height: int, width: int, bands: int, kind: type[np.uint8] | type[np.ui
     return np.random.default_rng(7).integers(0, np.iinfo(kind).max + 1, (height, width, bands)).astype(kind)
 
 
-SPOT = Healing(Stroke(path=((0.4, 0.45),), radius=0.02))
+DAB = Healing(Stroke(path=((0.4, 0.45),), radius=0.02))
 CHAIN: tuple[Restoration, ...] = (
-    SPOT,
+    DAB,
     Hiding(
         Area(shapes=(Rectangle(x=0.7, y=0.6, width=0.11, height=0.07),), edge=0.01), Hidden.SOFTENED, 0.8, "#000000"
     ),
@@ -105,9 +105,9 @@ def test_what_changes_much_is_kept_as_a_whole_and_a_dab_after_it_is_not(tmp_path
     there = kept(tmp_path, noise(400, 600, 3))
     around = Area(shapes=(Ellipse(width=0.3, height=0.3),), inverted=True)
     wide = LocalSoftening(around, Softness.SOFT, 0.01)
-    there.level((wide, SPOT))
+    there.level((wide, DAB))
     assert (there.folder((wide,)) / "level-1.raw").is_file()
-    assert (there.folder((wide, SPOT)) / CHANGED).is_file()
+    assert (there.folder((wide, DAB)) / CHANGED).is_file()
 
 
 def test_what_lies_outside_of_the_picture_changes_nothing_and_weighs_nothing(tmp_path: Path) -> None:
@@ -120,7 +120,7 @@ def test_what_lies_outside_of_the_picture_changes_nothing_and_weighs_nothing(tmp
 def test_levels_are_never_written_to(tmp_path: Path) -> None:
     there = kept(tmp_path, noise(90, 80, 3))
     with pytest.raises(ValueError, match="read-only"):
-        there.level((SPOT,))[0, 0] = 0
+        there.level((DAB,))[0, 0] = 0
 
 
 def test_a_link_that_is_gone_or_cut_short_is_made_anew(tmp_path: Path) -> None:
@@ -139,10 +139,10 @@ def test_a_link_that_is_gone_or_cut_short_is_made_anew(tmp_path: Path) -> None:
 
 def test_nothing_is_remembered_of_an_original_that_was_dropped(tmp_path: Path) -> None:
     there = kept(tmp_path, noise(300, 300, 3))
-    there.level((SPOT,))
+    there.level((DAB,))
     there.decoded.drop(NAME)
     with pytest.raises(FileNotFoundError):
-        there.level((SPOT,))
+        there.level((DAB,))
 
 
 def test_four_who_ask_at_once_get_the_same_and_it_is_made_once(
@@ -153,8 +153,8 @@ def test_four_who_ask_at_once_get_the_same_and_it_is_made_once(
     prepared = Healing.prepared
     monkeypatch.setattr(Healing, "prepared", lambda self, stored: made.append(self) or prepared(self, stored))
     with ThreadPoolExecutor(4) as threads:
-        levels = list(threads.map(lambda _: there.level((SPOT,)).copy(), range(4)))
-    assert made == [SPOT]
+        levels = list(threads.map(lambda _: there.level((DAB,)).copy(), range(4)))
+    assert made == [DAB]
     assert all(np.array_equal(level, levels[0]) for level in levels)
 
 
@@ -164,12 +164,12 @@ def test_what_another_process_made_first_is_taken(tmp_path: Path, monkeypatch: p
 
     def made_meanwhile(self: Healing, stored: StoredPixels) -> object:
         monkeypatch.setattr(Healing, "prepared", prepared)
-        DerivedStore(DecodedStore(tmp_path)).level(NAME, there.facts, (SPOT,), 1)
+        DerivedStore(DecodedStore(tmp_path)).level(NAME, there.facts, (DAB,), 1)
         return prepared(self, stored)
 
     monkeypatch.setattr(Healing, "prepared", made_meanwhile)
-    level = there.level((SPOT,))
-    assert np.array_equal(level, restored(StoredPixels(there.pixels), (SPOT,)))
+    level = there.level((DAB,))
+    assert np.array_equal(level, restored(StoredPixels(there.pixels), (DAB,)))
     assert not list(tmp_path.glob("derived-*")), "nothing half made is left"
 
 

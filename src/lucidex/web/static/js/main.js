@@ -1,6 +1,5 @@
 // Entry: wires the small modules together. Emits nothing.
 import { listenToAmounts } from "./amounts.js";
-import { listenToAreas } from "./areas.js";
 import { registerArrivals } from "./arrivals.js";
 import { listenToCurves } from "./curve.js";
 import { listenToDrafts } from "./drafting.js";
@@ -13,7 +12,6 @@ import { listenToPads } from "./pads.js";
 import { listenToLines } from "./readings.js";
 import { guardRequests } from "./requests.js";
 import { listenToPointer } from "./sampling.js";
-import { startProof } from "./proof.js";
 import { startStage } from "./stage.js";
 import { rememberSizes } from "./sizes.js";
 import { sayTimes } from "./times.js";
@@ -27,8 +25,8 @@ sayTimes();
 startFolding();
 listenToLines();
 startStage();
-startProof();
-// the contact sheet has keys of its own; no other page carries them
+// the contact sheet and the proof sheet have keys of their own; no other page carries them
+if (document.querySelector("[data-proof]")) void import("./proof.js").then((proof) => proof.startProof());
 if (document.querySelector("[data-gather]")) void import("./gather.js").then((gather) => gather.startGather());
 rememberSizes();
 followServer();
@@ -39,7 +37,6 @@ listenToLevels();
 listenToCurves();
 listenToPads();
 listenToPointer();
-listenToAreas();
 
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);

@@ -1,6 +1,6 @@
 // What is drawn over the picture for each mode: dimension lines, the window with its handles, the level line, the
 // four points, the focal point. Shapes only; gestures live in gestures.js.
-import { areaParts } from "./areas.js";
+import { areasHere } from "./area_door.js";
 import { across, corners, down, guides, shape } from "./drawing.js";
 import { rect, state, toScreen } from "./stage_state.js";
 import { clamp } from "./window_math.js";
@@ -30,7 +30,7 @@ function parts() {
   const picture = rect({ left: 0, top: 0, ...facts.picture });
   if (state.win) return windowParts(facts, picture, state.win);
   /** @type {Partial<Record<StageFacts["mode"], () => Element[]>>} */
-  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture), grey: () => greyParts(facts, picture), area: () => [down(picture.top, picture.bottom, beside(picture.right), `${facts.picture.height} px`), ...areaParts(picture)] };
+  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture), grey: () => greyParts(facts, picture), area: () => [down(picture.top, picture.bottom, beside(picture.right), `${facts.picture.height} px`), ...(areasHere()?.areaParts(picture) ?? [])] };
   return (modes[facts.mode] ?? (() => wholeParts(facts, picture)))();
 }
 
