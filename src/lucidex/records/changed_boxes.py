@@ -6,12 +6,13 @@ to the coarsest. Boxes hold whole blocks of the coarsest level, so that each lev
 
 import json
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.source.derivation import laid_over, on_level
+from lucidex.core.source.derivation import on_level
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.pyramid import AnyPixels, level_size, levels_of, reduce_level
 
@@ -58,12 +59,25 @@ def changed_weight(folder: Path) -> int:
     return (folder / CHANGED).stat().st_size
 
 
-def lay_changed_box(folder: Path, facts: SourceFacts, number: int, level: AnyPixels) -> None:
-    """Put what a folder holds of a level into that level. FileNotFoundError where it is not whole."""
+@dataclass(frozen=True)
+class ChangedBox:
+    """What a local change has made of a level: where, and its pixels."""
+
+    box: Box
+    pixels: AnyPixels
+
+    @property
+    def weight(self) -> int:
+        """Bytes that it takes."""
+        return int(self.pixels.nbytes)
+
+
+def read_changed_box(folder: Path, facts: SourceFacts, number: int) -> ChangedBox | None:
+    """What a folder holds of a level; None where nothing changed. FileNotFoundError where it is not whole."""
     with (folder / CHANGED).open("rb") as file:
         where = json.loads(file.readline(MAX_HEAD))
         if where is None:
-            return
+            return None
         left, top, width, height = where
         box, each = Box(left, top, Size(width, height)), facts.layout.bytes_per_pixel
         for finer in levels_of(facts.stored):
@@ -75,7 +89,7 @@ def lay_changed_box(folder: Path, facts: SourceFacts, number: int, level: AnyPix
     if len(content) != part.size.pixels * each:
         raise FileNotFoundError(f"The changed box of {folder.name} has another length than it should have")
     shape = (part.size.height, part.size.width, facts.layout.bands)
-    laid_over(level, part, np.frombuffer(content, facts.layout.number_type).reshape(shape))
+    return ChangedBox(part, np.frombuffer(content, facts.layout.number_type).reshape(shape))
 
 
 def level_shape(facts: SourceFacts, number: int) -> tuple[int, int, int]:

@@ -5,6 +5,7 @@ whole one before it, mapped so that what is written stays with this process, wit
 the pages that they touch take memory.
 """
 
+import mmap
 import shutil
 import threading
 from collections import OrderedDict
@@ -13,23 +14,26 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 
 from lucidex.core.keys import restoration_keys
-from lucidex.core.source.derivation import LocalChange, Restoration, StoredPixels, aligned
+from lucidex.core.source.derivation import LocalChange, Restoration, StoredPixels, aligned, laid_over
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.records.changed_boxes import (
+    ChangedBox,
     changed_weight,
     is_changed_box,
-    lay_changed_box,
     level_path,
     level_shape,
+    read_changed_box,
     write_changed_box,
     write_levels,
 )
 from lucidex.records.decoded import DecodedStore
 
 WHOLE_FROM_SHARE = 1 / 4  # of the picture: what changes more is kept as a whole
+REMEMBERED_BYTES = 32_000_000  # of small boxes, which are laid over again and again
 OVERLAID_BYTES = 200_000_000  # of the changed boxes of all levels that are kept laid over
 
 
@@ -40,6 +44,7 @@ class DerivedStore:
         self._decoded = decoded
         decoded.when_dropped = self.forget
         self._overlaid: OrderedDict[tuple[str, int], tuple[AnyPixels, int]] = OrderedDict()
+        self._boxes: LRUCache[tuple[str, int], ChangedBox] = LRUCache(REMEMBERED_BYTES, lambda one: one.weight + 200)
         self._lock = threading.Lock()
         self._making: dict[str, tuple[threading.Lock, int]] = {}
         self._whole = threading.Lock()  # one whole picture at a time: each holds much of it
@@ -48,11 +53,9 @@ class DerivedStore:
         """A level after a chain of restorations, never written to. FileNotFoundError where the original's levels are
         not here."""
         links = [f"{name}-{key}" for key in restoration_keys(restorations)]
-        with self._lock:
-            held = self._overlaid.get((links[-1], number))
-            if held is not None:
-                self._overlaid.move_to_end((links[-1], number))
-                return held[0]
+        held = self._held((links[-1], number))
+        if held is not None:
+            return held
         for index, (link, restoration) in enumerate(zip(links, restorations, strict=True)):
             if not self._decoded.holds(link):
                 with self._making_of(link):
@@ -60,11 +63,22 @@ class DerivedStore:
                         self._make(link, [name, *links[:index]], facts, restoration)
         return self._laid_over([name, *links], facts, number)
 
+    def _held(self, key: tuple[str, int]) -> AnyPixels | None:
+        """A level with its boxes laid over that is still in memory."""
+        with self._lock:
+            held = self._overlaid.get(key)
+            if held is None:
+                return None
+            self._overlaid.move_to_end(key)
+            return held[0]
+
     def forget(self, name: str) -> None:
         """Keep nothing in memory that was made of a name."""
         with self._lock:
             for key in [key for key in self._overlaid if key[0].startswith(name)]:
                 del self._overlaid[key]
+            for key in [key for key in self._boxes if key[0].startswith(name)]:
+                del self._boxes[key]
 
     def _laid_over(self, chain: Sequence[str], facts: SourceFacts, number: int) -> AnyPixels:
         """A level of the last link of a chain, whose links are all here."""
@@ -84,15 +98,30 @@ class DerivedStore:
             shape=level_shape(facts, number),
         ).view(np.ndarray)
         for folder in reversed(boxes):
-            try:
-                lay_changed_box(folder, facts, number, level)
-            except (FileNotFoundError, ValueError) as error:
-                self._decoded.drop(folder.name)  # a part of it is of no use; made anew when it is asked for again
-                raise FileNotFoundError(folder.name) from error
+            changed = self._changed_box(folder, facts, number)
+            if changed is not None:
+                laid_over(level, changed.box, changed.pixels)
             self._decoded.used(folder.name)
         level.flags.writeable = False
         self._keep_overlaid((chain[-1], number), level, sum(changed_weight(folder) for folder in boxes))
         return level
+
+    def _changed_box(self, folder: Path, facts: SourceFacts, number: int) -> ChangedBox | None:
+        """What a link holds of a level; those that are small are remembered."""
+        key = (folder.name, number)
+        with self._lock:
+            held = self._boxes.get(key)
+        if held is not None:
+            return held
+        try:
+            found = read_changed_box(folder, facts, number)
+        except (FileNotFoundError, ValueError) as error:
+            self._decoded.drop(folder.name)  # a part of it is of no use; made anew when it is asked for again
+            raise FileNotFoundError(folder.name) from error
+        if found is not None and found.weight <= REMEMBERED_BYTES / 100:
+            with self._lock:
+                self._boxes[key] = found
+        return found
 
     def _keep_overlaid(self, key: tuple[str, int], level: AnyPixels, weight: int) -> None:
         with self._lock:
@@ -102,7 +131,9 @@ class DerivedStore:
                 total -= self._overlaid.popitem(last=False)[1][1]
 
     def _make(self, link: str, before: Sequence[str], facts: SourceFacts, restoration: Restoration) -> None:
-        stored = StoredPixels(self._laid_over(before, facts, 1), facts.orientation, facts.profile)
+        parent = self._held((before[-1], 1))
+        parent = self._laid_over(before, facts, 1) if parent is None else parent
+        stored = StoredPixels(parent, facts.orientation, facts.profile)
         folder = self._decoded.scratch_folder()
         try:
             if isinstance(restoration, LocalChange) and not _is_large(restoration, facts):
@@ -116,7 +147,7 @@ class DerivedStore:
                 write_changed_box(folder, facts, box, pixels)
             else:
                 with self._whole:
-                    write_levels(folder, facts, restoration.strips(stored))
+                    write_levels(folder, facts, _letting_go(stored.pixels, restoration.strips(stored)))
             self._decoded.keep(link, folder)
         finally:
             shutil.rmtree(folder, ignore_errors=True)  # where another process was first, or it was not finished
@@ -135,6 +166,16 @@ class DerivedStore:
                 lock, waiting = self._making.pop(link)
                 if waiting > 1:
                     self._making[link] = (lock, waiting - 1)
+
+
+def _letting_go(mapped: AnyPixels, strips: Iterator[AnyPixels]) -> Iterator[AnyPixels]:
+    """The strips; the pages of a mapped level that were read for them are given back, so that it never stands in
+    memory as a whole. What was laid over a level belongs to this process alone and is kept."""
+    base = mapped.base
+    for strip in strips:
+        yield strip
+        if isinstance(base, np.memmap) and base.mode == "r":
+            base._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
 
 
 def _is_large(change: LocalChange, facts: SourceFacts) -> bool:

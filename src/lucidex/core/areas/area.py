@@ -172,12 +172,12 @@ def counted_words(count: int, what: str) -> str:
 
 def where_words(shapes: Iterable[Shape]) -> str:
     """Where in the original shapes lie, in ninths of it; where they lie in several, that."""
-    seats = {_seat(shape.bounds(ANY_SIGHT).centre) for shape in shapes}
+    seats = {_seat(shape.middle) for shape in shapes}
     return seats.pop() if len(seats) == 1 else "in several spots"
 
 
 def _third(place: float) -> int:
-    return min(max(int(place * 3 // UNIT), 0), 2)
+    return min(max(int(place * 3), 0), 2)
 
 
 def _seat(middle: Point) -> str:

@@ -62,6 +62,11 @@ class Shape(BaseModel):
         """What surrounds it, in pixels of the raster."""
         raise NotImplementedError
 
+    @property
+    def middle(self) -> Point:
+        """The middle of what surrounds it, in fractions of the upright original."""
+        raise NotImplementedError
+
     def moved(self, dx: float, dy: float) -> Self:
         """The shape elsewhere; by fractions of the upright original."""
         raise NotImplementedError
@@ -94,6 +99,11 @@ class _Turned(_Closed):
     width: Length = 0.3
     height: Length = 0.2
     angle_degrees: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
+
+    @property
+    def middle(self) -> Point:
+        """As it is kept."""
+        return Point(self.x, self.y)
 
     def moved(self, dx: float, dy: float) -> Self:
         """Its middle elsewhere."""
@@ -150,6 +160,11 @@ class Outline(_Closed):
             raise ValueError("a sharp corner has the number of one of the points")
         return self
 
+    @property
+    def middle(self) -> Point:
+        """Of its points."""
+        return window_of([Point(x, y) for x, y in self.points]).centre
+
     def moved(self, dx: float, dy: float) -> Self:
         """All its points elsewhere."""
         return self.model_copy(update={"points": _shifted(self.points, dx, dy)})
@@ -199,6 +214,11 @@ class Brushed(Shape):
     def bounds(self, sight: Sight) -> Window:
         """Of its path, and the brush around it."""
         return grown(window_of(self.outline(sight)), max(self.radius_px(sight), 0.5) + 0.5)
+
+    @property
+    def middle(self) -> Point:
+        """Of its path."""
+        return window_of([Point(x, y) for x, y in self.path]).centre
 
     def moved(self, dx: float, dy: float) -> Self:
         """Its path elsewhere."""

@@ -12,7 +12,7 @@ from lucidex.core.geometry.sizes import Point
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.mend_spots import MendedSpot
 
-LISTED = 24
+LISTED = 12
 _ONLY_WITH = {  # fields that say something only where another one has a value
     "colour": ("hidden", {"covered"}),
     "strength": ("hidden", {"softened", "coarsened"}),

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
 from typing import Any
 
 from lucidex.core.steps.base import PreviewClass, Step
@@ -40,10 +41,16 @@ class StepField:
 
 def form_fields(step: Step) -> list[StepField]:
     """The parameters that the plain form shows, in the order in which the step declares them."""
-    schema = type(step).model_json_schema()
+    schema = _schema(type(step))
     shown = {name: one for name, one in schema["properties"].items() if name not in _NOT_SHOWN}
     found = (_field(step, name, one, schema.get("$defs", {})) for name, one in shown.items())
     return [field for field in found if field is not None]
+
+
+@cache
+def _schema(kind: type[Step]) -> dict[str, Any]:
+    """What a kind of step declares; it is looked at and never changed."""
+    return kind.model_json_schema()
 
 
 def amount(step: Step, name: str) -> StepField:
