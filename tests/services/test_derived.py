@@ -18,6 +18,7 @@ from lucidex.core.source.local.hiding import Hidden, Hiding
 from lucidex.core.source.local.softening import LocalSoftening, Softness
 from lucidex.core.source.pyramid import AnyPixels, levels_of, reduce_level
 from lucidex.core.source.restoration import WaveletDenoising
+from lucidex.records import derived
 from lucidex.records.changed_boxes import CHANGED, write_levels
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.derived import DerivedStore
@@ -178,3 +179,15 @@ def test_each_link_names_all_before_it() -> None:
     names, others = restoration_keys(CHAIN), restoration_keys(other)
     assert len({*names, *others}) == 2 * len(CHAIN)
     assert restoration_keys(CHAIN[:3]) == names[:3]
+
+
+def test_what_is_kept_laid_over_is_bounded_by_the_pages_that_it_touches(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    there = kept(tmp_path, noise(300, 2_000, 3))
+    monkeypatch.setattr(derived, "OVERLAID_BYTES", 500_000)
+    for number in range(30):
+        there.level((Healing(Stroke(path=((0.1 + number / 50, 0.5),), radius=0.05)),))
+    held = there.derived._overlaid.values()
+    assert 1 <= len(held) < 10
+    assert sum(weight for _, weight in held) <= 500_000

@@ -54,11 +54,6 @@ def is_changed_box(folder: Path) -> bool:
     return (folder / CHANGED).is_file()
 
 
-def changed_weight(folder: Path) -> int:
-    """Bytes of a changed box."""
-    return (folder / CHANGED).stat().st_size
-
-
 @dataclass(frozen=True)
 class ChangedBox:
     """What a local change has made of a level: where, and its pixels."""

@@ -22,7 +22,6 @@ from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.records.changed_boxes import (
     ChangedBox,
-    changed_weight,
     is_changed_box,
     level_path,
     level_shape,
@@ -34,7 +33,7 @@ from lucidex.records.decoded import DecodedStore
 
 WHOLE_FROM_SHARE = 1 / 4  # of the picture: what changes more is kept as a whole
 REMEMBERED_BYTES = 32_000_000  # of small boxes, which are laid over again and again
-OVERLAID_BYTES = 200_000_000  # of the changed boxes of all levels that are kept laid over
+OVERLAID_BYTES = 200_000_000  # of pages that boxes touch, of all levels that are kept laid over
 
 
 class DerivedStore:
@@ -97,13 +96,15 @@ class DerivedStore:
             mode="c",  # what is written here is seen by nobody else, and kept nowhere
             shape=level_shape(facts, number),
         ).view(np.ndarray)
+        touched = 0  # bytes of the pages that the rows of boxes lie on
         for folder in reversed(boxes):
             changed = self._changed_box(folder, facts, number)
             if changed is not None:
                 laid_over(level, changed.box, changed.pixels)
+                touched += changed.box.size.height * (changed.weight // changed.box.size.height + mmap.PAGESIZE)
             self._decoded.used(folder.name)
         level.flags.writeable = False
-        self._keep_overlaid((chain[-1], number), level, sum(changed_weight(folder) for folder in boxes))
+        self._keep_overlaid((chain[-1], number), level, touched)
         return level
 
     def _changed_box(self, folder: Path, facts: SourceFacts, number: int) -> ChangedBox | None:

@@ -10,6 +10,7 @@ import pytest
 from lucidex.core.areas.area import Area
 from lucidex.core.areas.shapes import Ellipse
 from lucidex.core.areas.sight import Sight
+from lucidex.core.errors import OutOfRangeError
 from lucidex.core.faces.detection import LARGE, MODELS, SMALL, find_faces
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Box, Point, Size
@@ -205,3 +206,17 @@ def test_dust_is_looked_for_within_the_limits_of_a_step() -> None:
     step = RemoveDust(shapes=tuple(spots)).found_on(raster("old-print", RemoveDust.looked_at_edge))
     assert len(step.shapes) == 200
     assert "More are not looked for" in step.remark(PictureGeometry.of(Size(9, 9))).sentence  # type: ignore[union-attr]
+
+
+def test_a_click_goes_to_the_pupil_or_says_that_there_is_none() -> None:
+    seen = raster("by-flash", RedEyes.looked_at_edge)
+    found = RedEyes().found_on(seen).shapes[0]
+    size = seen.geometry.size
+    click = Gesture(Tool.BRUSH, (Point(found.x * size.width + 12, found.y * size.height - 9),), 40)
+    gesture = RedEyes().seen_on(click, seen)
+    assert gesture.points[0].x == pytest.approx(found.x * size.width, abs=3)
+    assert gesture.points[0].y == pytest.approx(found.y * size.height, abs=3)
+    with pytest.raises(OutOfRangeError, match="no red pupil here"):
+        RedEyes().seen_on(Gesture(Tool.BRUSH, (Point(200, 200),), 40), seen)
+    with pytest.raises(OutOfRangeError, match="no red pupil here"):
+        RedEyes().seen_on(Gesture(Tool.BRUSH, (Point(-900, 9_000),), 40), seen)

@@ -13,6 +13,7 @@ from lucidex.core.areas.shapes import AnyShape, Ellipse, Rectangle, Shape, Strok
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
+from lucidex.core.picture.content import Raster
 from lucidex.core.steps.base import Carried, RestorationStep
 
 EdgePercent = Annotated[float, Field(ge=0, le=30, allow_inf_nan=False)]
@@ -50,6 +51,7 @@ class AreaStep(RestorationStep):
     tools: ClassVar[tuple[Tool, ...]] = (Tool.OVAL, Tool.BOX, Tool.OUTLINE, Tool.BRUSH)
     ways: ClassVar[tuple[str, ...]] = ()  # what a stroke can do, where strokes do different things
     takes_away: ClassVar[bool] = True  # whether shapes can take from others
+    looks_first: ClassVar[bool] = False  # whether what is below a stroke decides what it becomes (`seen_on`)
     takes_source: ClassVar[bool] = False  # whether a place can be marked from which is taken
     brush_words: ClassVar[str] = "brush"  # what the brush is called on the stage
     brush_radius: ClassVar[float] = 0.04  # to begin with, of the picture's shorter side
@@ -69,6 +71,13 @@ class AreaStep(RestorationStep):
         if gesture.tool not in self.tools:
             raise OutOfRangeError("This step is not drawn like that.")
         return self.with_shapes((*self.shapes, *self.shapes_of(gesture, geometry)))
+
+    def seen_on(self, gesture: Gesture, raster: Raster) -> Gesture:
+        """What a gesture becomes by what is below it, on the picture as it stands before the step.
+
+        OutOfRangeError in words where nothing there is of any use.
+        """
+        return gesture
 
     def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
         """What a gesture adds."""

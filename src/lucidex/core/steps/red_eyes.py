@@ -1,5 +1,6 @@
 """Red eyes: found in faces, or clicked on; each can be dropped again."""
 
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
@@ -8,8 +9,10 @@ from pydantic import Field
 from lucidex.core.areas.area import MAX_SHAPES, counted_words
 from lucidex.core.areas.placing import Placed, kept
 from lucidex.core.areas.shapes import Ellipse, Shape
+from lucidex.core.errors import OutOfRangeError
 from lucidex.core.faces.detection import Face, find_faces
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
+from lucidex.core.geometry.sizes import Point
 from lucidex.core.picture.content import Raster
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.red_eye import RedEyeRemoval, find_pupil
@@ -32,6 +35,7 @@ class RedEyes(AreaStep, FindingStep):
     takes_away: ClassVar[bool] = False
     brush_words: ClassVar[str] = "click on a pupil"
     brush_radius: ClassVar[float] = 0.02
+    looks_first: ClassVar[bool] = True
     looked_at_edge: ClassVar[int] = 2_048
     found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces"})
     shapes: Annotated[tuple[Ellipse, ...], Field(max_length=MAX_SHAPES)] = ()
@@ -44,8 +48,23 @@ class RedEyes(AreaStep, FindingStep):
         clicked = [shape for shape in self.shapes if not shape.found]
         return self.with_shapes((*eyes, *clicked)).model_copy(update={"faces": len(faces)})
 
+    def seen_on(self, gesture: Gesture, raster: Raster) -> Gesture:
+        """The pupil that is nearest to a click, within the brush. OutOfRangeError where nothing red is there."""
+        scale = raster.to_picture.a
+        click, reach = gesture.points[0], max(LEAST_REACH, gesture.radius_px / scale)
+        at = Point(click.x / scale, click.y / scale)
+        left, top = max(0, int(at.x - 2 * reach)), max(0, int(at.y - 2 * reach))
+        part = raster.pixels[top : int(at.y + 2 * reach) + 1, left : int(at.x + 2 * reach) + 1, :3]
+        within = Point(at.x - left, at.y - top)
+        pupil = find_pupil(part.astype(np.float32) / 255, within, reach) if part.size else None
+        if pupil is None:
+            raise OutOfRangeError("There is no red pupil here. Click into the red, with a brush as large as the eye.")
+        middle, radius = pupil
+        there = Point((middle.x + left) * scale, (middle.y + top) * scale)
+        return replace(gesture, points=(there,), radius_px=AROUND_PUPIL * max(radius, 1.0) * scale)
+
     def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
-        """A click: the pupil is looked for within the brush."""
+        """The pupil, as it was found; or what is as large as the brush."""
         middle = gesture.points[0]
         return [kept(Ellipse, Placed(middle, 2 * gesture.radius_px, 2 * gesture.radius_px), geometry)]
 

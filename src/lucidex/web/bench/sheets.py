@@ -128,7 +128,8 @@ def put_on_others(at: Bench, step_id: str, on: Annotated[list[int], Form()] = []
 
 def _copied(at: AtBench, step_id: str) -> tuple[list[StepEntry], list[StepEntry]]:
     if step_id != ALL_STEPS_ID:
-        return [at.step(step_id)], []
+        entry = at.step(step_id)
+        return [entry.model_copy(update={"step": entry.step.for_others})], []
     return carried_steps(at.state.document)
 
 

@@ -16,6 +16,7 @@ from lucidex.core.steps.mend_spots import CopySpot, RemoveDust
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 from lucidex.services import edits
 from lucidex.services.documents import PictureState
+from lucidex.services.render_requests import up_to
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.area_list import shape_values, spot_values
 from lucidex.web.bench.control import Control
@@ -89,6 +90,9 @@ def draw(
     """What was drawn on the prepared picture, in its pixels."""
     step = _step(at, step_id)
     gesture = Gesture(tool, points_of(way), radius, away and step.takes_away, does)
+    if step.looks_first:
+        before = up_to(at.state.document, step_id)
+        gesture = step.seen_on(gesture, at.app.renderer.raster(at.state, before, step.looked_at_edge))
     return _put(at, step_id, step.drawn(gesture, at.state.geometry))
 
 
