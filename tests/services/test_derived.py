@@ -190,4 +190,12 @@ def test_what_is_kept_laid_over_is_bounded_by_the_pages_that_it_touches(
         there.level((Healing(Stroke(path=((0.1 + number / 50, 0.5),), radius=0.05)),))
     held = there.derived._overlaid.values()
     assert 1 <= len(held) < 10
+    monkeypatch.setattr(derived, "OVERLAID_BYTES", 10**9)
+    monkeypatch.setattr(derived, "OVERLAID_KEPT", 3)
+    nowhere = Area(shapes=(Rectangle(x=1.4, y=1.4, width=0.1, height=0.1),))
+    for number in range(6):
+        there.level((Hiding(nowhere, Hidden.COVERED, 1.0, f"#00000{number}"),))
+    assert len(there.derived._overlaid) == 3, "what touches no page holds a file too"
+    monkeypatch.setattr(derived, "OVERLAID_BYTES", 500_000)
+    there.level((DAB,))
     assert sum(weight for _, weight in held) <= 500_000

@@ -223,3 +223,9 @@ def test_a_picture_holds_a_thousand_areas_and_says_so(hide: Areas, work: Work) -
         f"/pictures/{work.picture_id}/steps/{document['steps'][0]['id']}/duplicate", {}, hide.state.version
     )
     assert "at most 1000 areas" in added.text
+
+
+def test_a_brush_that_is_too_large_for_mending_is_refused_in_words(work: Work, workshop: Workshop) -> None:
+    mend = Areas(work, workshop, "remove spot")
+    assert "too large for mending" in mend.post("draw", tool="brush", way="300 200", radius=60).text
+    assert mend.shapes == ()

@@ -33,6 +33,7 @@ from lucidex.records.decoded import DecodedStore
 
 WHOLE_FROM_SHARE = 1 / 4  # of the picture: what changes more is kept as a whole
 REMEMBERED_BYTES = 32_000_000  # of small boxes, which are laid over again and again
+OVERLAID_KEPT = 48  # levels: each holds a file, also one that was let go meanwhile
 OVERLAID_BYTES = 200_000_000  # of pages that boxes touch, of all levels that are kept laid over
 
 
@@ -128,7 +129,7 @@ class DerivedStore:
         with self._lock:
             self._overlaid[key] = (level, weight)
             total = sum(held for _, held in self._overlaid.values())
-            while total > OVERLAID_BYTES and len(self._overlaid) > 1:
+            while (total > OVERLAID_BYTES or len(self._overlaid) > OVERLAID_KEPT) and len(self._overlaid) > 1:
                 total -= self._overlaid.popitem(last=False)[1][1]
 
     def _make(self, link: str, before: Sequence[str], facts: SourceFacts, restoration: Restoration) -> None:

@@ -20,6 +20,7 @@ from lucidex.core.steps.base import FindingStep, Offer, Sentence, Value, Words
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 from lucidex.core.units import format_number
 
+LARGEST_SPOT = 0.0625  # radius: what is around a spot is looked at several radii far, all of it in memory
 Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
 
@@ -27,6 +28,7 @@ class MendedSpot(Brushed):
     """A spot, or a stroke over a scratch. One that is `proposed` is not mended before somebody accepts it."""
 
     kind: Literal["spot"] = "spot"
+    radius: Annotated[float, Field(ge=0.0002, le=LARGEST_SPOT, allow_inf_nan=False)] = 0.02
     proposed: bool = False
     words: ClassVar[tuple[str, str]] = ("one place", "places")
 
@@ -43,6 +45,10 @@ class _Mending(AreaStep):
     def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
         """A spot, or a stroke."""
         paths, radius = kept_path(gesture.points, gesture.radius_px, geometry)
+        if radius > LARGEST_SPOT:
+            raise OutOfRangeError(
+                "This brush is too large for mending: take one of at most an eighth of the picture."
+            )
         return [MendedSpot(path=path, radius=radius) for path in paths]
 
     def restorations(self) -> tuple[Restoration, ...]:
