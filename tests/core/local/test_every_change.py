@@ -39,6 +39,7 @@ CHANGES: dict[str, LocalChange] = {
     "copied, turned": Cloning(CloneStroke(path=PATH, radius=0.06, from_x=0.3, from_y=0.3), 1.0, 30, True),
     "pushed": Distortion((ShiftStroke(path=PATH, radius=0.15, shift=Shift.PUSH, strength=1.0),)),
     "swollen": Distortion((ShiftStroke(path=PATH, radius=0.15, shift=Shift.SWELL, strength=1.0),)),
+    "swirled": Distortion((ShiftStroke(path=PATH, radius=0.15, shift=Shift.SWIRL_LEFT, strength=1.0),)),
     "red eye": RedEyeRemoval(Ellipse(x=0.5, y=0.5, width=0.2, height=0.2)),
 }
 KINDS = [(3, np.uint8), (4, np.uint8), (1, np.uint8), (2, np.uint16), (3, np.uint16), (4, np.uint16)]
