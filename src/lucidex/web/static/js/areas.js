@@ -17,8 +17,8 @@ const area = {
   step: "", tool: "", way: "", away: false, brush: 1, chosen: -1,
   /** The newest one becomes the chosen one with the next answer. */ takesNewest: false,
   /** @type {Spot[]} */ sketch: [],
-  /** @type {number | undefined} */ timer: undefined,
-  /** How far the chosen one was moved by keys, until that is sent. */ moved: { x: 0, y: 0 },
+  /** How far the one moved by keys went, until that is sent. */ moved: { x: 0, y: 0 },
+  /** What keys did to one of them, sent when they pause. @type {{index: number, send: () => void, timer: number} | null} */ pending: null,
 };
 
 /** Facts from the server: what is drawn with, and what is there. */
@@ -246,6 +246,8 @@ export function areaKey(event) {
   if (point !== null && one.points) return pointKey(event, one, index, Number(point), way);
   if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();
+    if (area.pending?.index === index) forgetPending(); // it would arrive at what is no longer there
+    sendPending();
     void post({}, `/${index}/drop`);
     return true;
   }
@@ -259,17 +261,18 @@ export function areaKey(event) {
   if (!way && !factor) return false;
   area.chosen = index;
   if (way) {
+    sendPending(index);
     shift(index, ...way);
     area.moved = { x: area.moved.x + way[0], y: area.moved.y + way[1] };
-    return later(event, () => { const moved = area.moved; area.moved = { x: 0, y: 0 }; sendMove(index, moved); });
+    return later(event, index, () => sendMove(index, area.moved));
   }
   if (isTurned(one)) {
     Object.assign(one, { width: (one.width ?? 0) * factor, height: (one.height ?? 0) * factor });
-    return later(event, () => sendSides(index));
+    return later(event, index, () => sendSides(index));
   }
   if (one.radius === undefined) return false;
   one.radius *= factor;
-  return later(event, () => sendPoints(index));
+  return later(event, index, () => sendPoints(index));
 }
 
 /** @param {KeyboardEvent} event @param {AreaShape} one @param {number} index @param {number} point @param {[number, number] | undefined} way */
@@ -277,7 +280,7 @@ function pointKey(event, one, index, point, way) {
   const points = one.points ?? [], sharp = one.sharp ?? [];
   if (way) {
     movePoint(one, point, points[point][0] + way[0], points[point][1] + way[1]);
-    return later(event, () => sendPoints(index));
+    return later(event, index, () => sendPoints(index));
   }
   if (event.key === "Enter" || event.key === " ") one.sharp = sharp.includes(point) ? sharp.filter((at) => at !== point) : [...sharp, point];
   else if ((event.key === "Delete" || event.key === "Backspace") && points.length > 3) {
@@ -289,13 +292,27 @@ function pointKey(event, one, index, point, way) {
   return true;
 }
 
-/** @param {KeyboardEvent} event @param {() => void} send */
-function later(event, send) {
+/** @param {KeyboardEvent} event @param {number} index @param {() => void} send */
+function later(event, index, send) {
   event.preventDefault();
+  sendPending(index);
+  clearTimeout(area.pending?.timer);
+  area.pending = { index, send, timer: window.setTimeout(() => sendPending(), KEY_PAUSE_MS) };
   redraw();
-  clearTimeout(area.timer);
-  area.timer = window.setTimeout(send, KEY_PAUSE_MS);
   return true;
+}
+
+/** Before anything else is asked for: what keys did meanwhile. @param {number} [but] the one whose keys go on */
+function sendPending(but) {
+  const pending = area.pending;
+  if (!pending || pending.index === but) return;
+  pending.send();
+  forgetPending();
+}
+
+function forgetPending() {
+  clearTimeout(area.pending?.timer);
+  Object.assign(area, { pending: null, moved: { x: 0, y: 0 } });
 }
 
 /** Which tool is in hand, and how large its brush is. */
@@ -335,10 +352,13 @@ export function listenToAreas() {
   });
 }
 
+// before the form of numbers sends itself, and before a gesture
+for (const kind of ["change", "pointerdown"]) document.addEventListener(kind, () => sendPending(), true);
 document.addEventListener("keyup", (event) => { if (event.key === " ") state.panning = false; });
 
 /** First what is being drawn, then what is chosen, then the control. */
 function leave() {
+  sendPending();
   if (area.sketch.length) area.sketch = [];
   else if (area.chosen >= 0) area.chosen = -1;
   else return /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
