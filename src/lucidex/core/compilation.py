@@ -5,6 +5,7 @@ import numpy as np
 from lucidex.core.areas.area import Area
 from lucidex.core.areas.shapes import Ellipse, Stroke
 from lucidex.core.areas.sight import Sight
+from lucidex.core.finish import layer_kernel
 from lucidex.core.geometry.sizes import Box, Size, Window
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
@@ -28,6 +29,7 @@ def compile_kernels() -> None:
                 resampled(pixels, Window(0, 0, 4, 4), size, False)
                 resampled(pixels, Window(0, 0, 4, 4), size, True)
     _compile_areas()
+    _compile_layers()
     for bands in (3, 4):
         Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), View(1.0))
 
@@ -40,6 +42,19 @@ def _compile_areas() -> None:
     shifted = ShiftStroke(path=((0.4, 0.5), (0.6, 0.5)), radius=0.2)
     for bands in (1, 3, 4):
         restored(StoredPixels(np.zeros((48, 48, bands), np.uint8)), (Healing(spot), Distortion((shifted,))))
+
+
+def _compile_layers() -> None:
+    """What things around a picture are laid under and over it with."""
+    cover, rows = np.ones((2, 2), np.float32), np.ones(2, np.float32)
+    for bands in (3, 4):
+        pixels = np.zeros((2, 2, bands), np.uint8)
+        layer_kernel.mix_colour_over(pixels, cover, 0.5, 0.0, 0.0, 0.0)
+        layer_kernel.mix_colour_atop(pixels, cover, 0.0, 0.0, 0.0)
+    for alpha in (cover, np.broadcast_to(np.float32(1), (2, 2))):
+        layer_kernel.scale_alpha(pixels, alpha)
+    layer_kernel.lay_colour_under(pixels, cover, 0.5, 0.0, 0.0, 0.0)
+    layer_kernel.lay_picture_under(pixels, pixels.copy(), rows)
 
 
 if __name__ == "__main__":

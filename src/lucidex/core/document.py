@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from lucidex.core.encode import JPEG, PNG, FormatName
 from lucidex.core.errors import UnavailableError
 from lucidex.core.finish.assets import AssetFile
-from lucidex.core.finish.canvas import Given, Margins, given_room, total_margins
+from lucidex.core.finish.canvas import Given, Margins, given_room, ground_below, stays_clear, total_margins
 from lucidex.core.geometry.fit import Anchor, Placement, Rule, clamped_window, covering_window, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size, Window
@@ -177,6 +177,14 @@ class PictureDocument(BaseModel):
         """Whether something is clear after its steps; `has_clear_areas` says so of the source."""
         is_clear = has_clear_areas or any(step.leaves_clear for step in self.active_steps)
         return geometry.shows_clear or (is_clear and not any(step.fills_clear for step in self.active_steps))
+
+    def comes_out_clear(
+        self, geometry: PictureGeometry, placement: Placement, place_key: str, demand: PlaceDemand, source_clear: bool
+    ) -> bool:
+        """Whether something of the finished size is clear in a place; `source_clear` says so of the source."""
+        finish = self.finish(place_key, placement.canvas)
+        is_clear = self.shows_clear(geometry, source_clear) or shows_ground(placement, demand)
+        return stays_clear(finish) or (is_clear and ground_below(finish) is None)
 
     def settings(self, output: OutputId) -> Output:
         """What was chosen for this picture in an output; nothing, where nobody chose."""

@@ -23,7 +23,7 @@ from lucidex.core.stamp.texts import Texts, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.base import Band
 
-ENGINE_REVISION = 7
+ENGINE_REVISION = 8
 STAMP_REVISION = 1
 
 
@@ -37,7 +37,7 @@ def engine_fingerprint() -> str:
             f"libvips {pyvips.version(0)}.{pyvips.version(1)}.{pyvips.version(2)}",
             f"binary {version('pyvips-binary')}",
             f"threads {ENCODER_THREADS}",
-            *(f"{name} {version(name)}" for name in ("numpy", "opencv-contrib-python-headless", "numba")),
+            *(f"{name} {version(name)}" for name in ("numpy", "opencv-contrib-python-headless", "numba", "shapely")),
         )
     )
 

@@ -8,13 +8,24 @@ Preview and file call the same `draw`; a preview is nothing but a place of its o
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pyvips
 
 from lucidex.core.finish.assets import NO_ASSETS, Assets
-from lucidex.core.finish.canvas import Given, drawn_in_order, given_room, total_margins
+from lucidex.core.finish.canvas import (
+    Canvas,
+    Given,
+    Seat,
+    drawn_in_order,
+    given_room,
+    lets_through,
+    total_margins,
+)
+from lucidex.core.finish.findings import Finding
+from lucidex.core.finish.overlay import drawn_alone
+from lucidex.core.finish.text.faces import Face
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import Layer, PictureGeometry
 from lucidex.core.geometry.sizes import Box, Point, Size, Window
@@ -108,9 +119,10 @@ def plan(
 
 @dataclass(frozen=True)
 class SourceAssets:
-    """Pictures among the assets of a plan, each drawn from its own source; by their SHA-256."""
+    """The assets of a plan, by their SHA-256: pictures, each drawn from its own source, and faces."""
 
     sources: Mapping[str, Source]
+    faces: Mapping[str, Face] = field(default_factory=dict)
 
     def size(self, sha256: str) -> Size:
         """The upright size of one."""
@@ -120,6 +132,10 @@ class SourceAssets:
         """One at some size."""
         return draw_whole(self.sources[sha256], size)
 
+    def face(self, sha256: str) -> Face:
+        """One face."""
+        return self.faces[sha256]
+
 
 def draw(source: Source, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Image:
     """Compute a result: 8-bit sRGB, 3 bands, or 4 with unpremultiplied alpha where it has clear areas.
@@ -127,7 +143,7 @@ def draw(source: Source, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Ima
     `assets` holds all that its finish was said to need. The result has exactly the size of the placement's canvas.
     Raises pyvips.Error where memory is short.
     """
-    return composed(source, resampled_window(source, chosen), chosen, assets)
+    return composed(source, resampled_window(source, chosen), chosen, assets).image
 
 
 def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
@@ -141,7 +157,15 @@ def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
     return part if ready is part else ready.copy_memory()
 
 
-def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Image:
+@dataclass(frozen=True)
+class Composition:
+    """A result, and what was found while its finish was drawn."""
+
+    image: pyvips.Image
+    findings: tuple[Finding, ...] = ()
+
+
+def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = NO_ASSETS) -> Composition:
     """The second half: treatment, grounds, canvas and finish."""
     wide, working, placement = chosen.widened.placement, chosen.working, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
@@ -154,23 +178,71 @@ def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = 
         treated = _enlarged(treated, placement.drawn)
     # chosen colours are painted after the treatment, so that they come out as they were chosen
     painted = paint(treated, chosen.layers, _to_picture(placement))
-    canvas = _on_canvas(painted, placement, chosen.ground)
-    canvas = canvas if canvas is part else canvas.copy_memory()
     if not chosen.finish:
-        return canvas
+        canvas = _on_canvas(painted, placement, chosen.ground)
+        return Composition(canvas if canvas is part else canvas.copy_memory())
+    canvas = _with_room(painted, placement, chosen.ground, chosen.finish)
     picture = Box(placement.left, placement.top, placement.drawn)
-    return drawn_in_order(canvas, picture, chosen.finish, assets).copy_memory()
+    whole = Box(0, 0, placement.canvas)
+    begun = Canvas(canvas, picture, whole, whole, to_canvas=_to_canvas(source, chosen))
+    finished = drawn_in_order(begun, chosen.finish, assets)
+    return Composition(_image(finished.pixels), finished.findings)
 
 
-def draw_finish(chosen: Plan, assets: Assets, longest: int) -> pyvips.Image:
-    """What a plan draws onto the finished size, alone on a clear ground, with sides of at most `longest` pixels."""
+def _image(pixels: AnyPixels) -> pyvips.Image:
+    return pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
+
+
+def _to_canvas(source: Source, chosen: Plan) -> Transform:
+    """From the content (fractions of the upright original) to pixels of the canvas."""
+    to_upright = Transform(source.upright.width, 0, 0, source.upright.height)
+    to_picture = to_upright.then(source.uprighting.inverse).then(chosen.total)
+    return to_picture.then(_to_picture(chosen.placement).inverse).then(
+        shift(chosen.placement.left, chosen.placement.top)
+    )
+
+
+def _with_room(
+    painted: pyvips.Image, placement: Placement, ground: Colour | None, finish: tuple[Given, ...]
+) -> AnyPixels:
+    """The part of a canvas that things around the picture leave, and clear room for them; pixels of one's own."""
+    margins, canvas = total_margins(finish), placement.canvas
+    inner = margins.box(canvas)
+    own = replace(placement, left=placement.left - inner.left, top=placement.top - inner.top, canvas=inner.size)
+    image = _on_canvas(painted, own, ground)
+    if lets_through(finish) and not image.hasalpha():
+        image = image.bandjoin(255)
+    pixels = np.zeros((canvas.height, canvas.width, image.bands), np.uint8)
+    rows, columns = slice(inner.top, inner.top + inner.size.height), slice(inner.left, inner.left + inner.size.width)
+    pixels[rows, columns] = image.numpy()
+    return pixels
+
+
+def under(chosen: Plan) -> Plan:
+    """The same without what lies over everything."""
+    return replace(chosen, finish=tuple(one for one in chosen.finish if one.thing.seat is not Seat.OVER))
+
+
+def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Assets, longest: int) -> pyvips.Image:
+    """What a plan draws onto the finished size, alone on a clear ground, with sides of at most `longest` pixels.
+
+    `below` is the result of `under(chosen)`, at which things look that lie over it. What the outline cuts away, and
+    the room of what shows the picture again, is covered in grey, so that the picture can be moved below.
+    """
     placed = chosen.placement
     scale = min(1.0, longest / placed.canvas.longest)
     size = Size(max(1, round(placed.canvas.width * scale)), max(1, round(placed.canvas.height * scale)))
+    across, down = size.width / placed.canvas.width, size.height / placed.canvas.height
     finish = given_room((one.thing for one in chosen.finish), size)
-    margins = total_margins(finish)
-    clear = pyvips.Image.black(size.width, size.height, bands=4).copy(interpretation="srgb")
-    return drawn_in_order(clear, Box(margins.left, margins.top, margins.inside(size)), finish, assets).copy_memory()
+    picture = box = total_margins(finish).box(size)
+    if placed.drawn != total_margins(chosen.finish).inside(placed.canvas):
+        drawn = Size(max(1, round(placed.drawn.width * across)), max(1, round(placed.drawn.height * down)))
+        picture = Box(round(placed.left * across), round(placed.top * down), drawn)
+    seen = below if scale == 1.0 else below.resize(across, vscale=down)
+    clear = np.zeros((size.height, size.width, 4), np.uint8)
+    to_canvas = _to_canvas(source, chosen).then(Transform(across, 0, 0, down))
+    canvas = Canvas(clear, picture, box, box, below=seen.numpy(), to_canvas=to_canvas)
+    return _image(drawn_alone(canvas, finish, assets))
 
 
 def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TypeDecorator
 
 MAX_FILE_NAME = 255
+MAX_NOTE = 2_000
 MAX_NAME = 120
 MAX_GROUP = 200
 
@@ -36,7 +37,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """All tables."""
 
-    type_annotation_map: ClassVar = {datetime: UtcTime, dict[str, Any]: JSON, int: BigInteger}
+    type_annotation_map: ClassVar = {datetime: UtcTime, dict[str, Any]: JSON, list[Any]: JSON, int: BigInteger}
 
 
 Sha256 = CHAR(64, charset="ascii", collation="ascii_bin")
@@ -302,7 +303,7 @@ class OwnPlace(Base):
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
 
-    `busy_share`, `fineness` and `likeness` say how they look (`core.proof.statistics`).
+    `busy_share`, `fineness`, `likeness` and `findings` say how they look (`core.proof.statistics`).
     """
 
     __tablename__ = "result"
@@ -323,6 +324,7 @@ class Result(Base):
     busy_share: Mapped[float | None] = mapped_column(DOUBLE)
     fineness: Mapped[float | None] = mapped_column(DOUBLE)
     likeness: Mapped[float | None] = mapped_column(DOUBLE)
+    findings: Mapped[list[Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     used_at: Mapped[datetime] = mapped_column(default=now)
 
@@ -354,6 +356,56 @@ class Logo(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     source: Mapped[Source] = relationship()
+
+
+class Font(Base):
+    """A face that somebody brought in for words on pictures; `facts` are `core.finish.fonts.FontFacts`."""
+
+    __tablename__ = "font"
+    __table_args__ = (UniqueConstraint("person_id", "original_sha256", name="font_once"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    original_sha256: Mapped[str] = mapped_column(Sha256, ForeignKey("original.sha256", name="font_original"))
+    name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    facts: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Note(Base):
+    """What somebody remarked on a picture; `marks` are `core.finish.marks.Mark`, drawn over it."""
+
+    __tablename__ = "note"
+    __table_args__ = (Index("note_by_picture", "picture_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"))
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    text: Mapped[str] = mapped_column(String(MAX_NOTE))
+    marks: Mapped[list[Any]]
+    version: Mapped[int] = mapped_column(default=1)
+    settled_at: Mapped[datetime | None]
+    settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    author: Mapped[Person] = relationship(foreign_keys=author_id)
+    settler: Mapped[Person | None] = relationship(foreign_keys=settled_by)
+    answers: Mapped[list["NoteAnswer"]] = relationship(order_by="NoteAnswer.id", passive_deletes=True)
+
+
+class NoteAnswer(Base):
+    """What somebody answered to a note."""
+
+    __tablename__ = "note_answer"
+    __table_args__ = (Index("note_answer_by_note", "note_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    note_id: Mapped[int] = mapped_column(ForeignKey("note.id", ondelete="CASCADE"))
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
+    text: Mapped[str] = mapped_column(String(MAX_NOTE))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    author: Mapped[Person] = relationship()
 
 
 class RunState(StrEnum):

@@ -20,6 +20,7 @@ from lucidex.services.folios import ASKED_AT_ONCE, FolioView
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of, find_place
 from lucidex.services.render_requests import PlacedPicture, in_place
+from lucidex.services.results import statistics_kept
 from lucidex.services.workshop import Workshop
 
 _placed_pictures: OwnCache[tuple[int, int, int, OutputId], PlacedPicture] = OwnCache(8_192, of_facts=True)
@@ -195,20 +196,20 @@ def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
     return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
 
 
+_MEASURED = (Result.busy_share, Result.fineness, Result.likeness, Result.findings)
+
+
 def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, PixelStatistics | None]]:
     found: dict[str, tuple[int, PixelStatistics | None]] = {}
     with workshop.database.begin() as session:
         for start in range(0, len(keys), ASKED_AT_ONCE):
             some = keys[start : start + ASKED_AT_ONCE]
             rows = session.execute(
-                select(Result.key_sha256, Result.byte_count, Result.busy_share, Result.fineness).where(
+                select(Result.key_sha256, Result.byte_count, *_MEASURED).where(
                     Result.key_sha256.in_(some), Result.blob_sha256.is_not(None)
                 )
             )
-            found |= {
-                key: (weight or 0, None if busy is None else PixelStatistics(busy, fineness))
-                for key, weight, busy, fineness in rows
-            }
+            found |= {key: (weight or 0, statistics_kept(*measured)) for key, weight, *measured in rows}
     return found
 
 

@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from lucidex.core.document import PictureDocument, shows_ground
+from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, PNG, Encoding, FormatName
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.finish.assets import NO_ASSETS, Assets
@@ -125,7 +125,7 @@ def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: 
     document, geometry, first = state.document, state.geometry, OutputId.of(output.place)
     asked = document.demand_for(first, demand)
     placement = document.placement(geometry, output.place, asked)
-    has_clear = document.shows_clear(geometry, state.facts.has_clear_areas) or shows_ground(placement, asked)
+    has_clear = document.comes_out_clear(geometry, placement, output.place, asked, state.facts.has_clear_areas)
     first_format, _ = document.written_as(first, asked, has_clear)
     output = first if output.format == first_format else output
     demand = document.demand_for(output, demand)

@@ -21,7 +21,7 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
-from lucidex.core.render import composed, draw, draw_finish, resampled_window
+from lucidex.core.render import Composition, composed, draw, draw_finish, resampled_window, under
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.stamp import stamped
 from lucidex.records.models import Result
@@ -64,7 +64,10 @@ class Renderer:
         self._file_slots = threading.BoundedSemaphore(files_at_once)
         self._underway: dict[str, threading.Event] = {}  # files that this process computes, by their keys
         self._previews: CappedCache[str, bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
-        self._pixels: CappedCache[Hashable, pyvips.Image] = CappedCache(kept_bytes, bytes_of)
+        self._parts: CappedCache[Hashable, pyvips.Image] = CappedCache(kept_bytes // 2, bytes_of)
+        self._compositions: CappedCache[str, Composition] = CappedCache(
+            kept_bytes // 2, lambda one: bytes_of(one.image)
+        )
 
     def preview(self, rendering: RenderRequest) -> bytes:
         """Encoded bytes for the screen, kept in memory only."""
@@ -79,7 +82,7 @@ class Renderer:
     def draft(self, rendering: RenderRequest) -> tuple[bytes, AnyPixels]:
         """Encoded bytes and pixels of what a moving control asks for; kept nowhere, as the next ones follow."""
         with self._preview_slots:
-            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
+            image = self._composed(rendering).image
             pixels: AnyPixels = image.numpy()
             if rendering.format == JPEG:
                 return jpeg.draft(pixels[..., :3], DRAFT_QUALITY), pixels
@@ -121,7 +124,8 @@ class Renderer:
     def overlay(self, rendering: RenderRequest) -> bytes:
         """What is drawn onto the finished size, alone on a clear ground, as PNG; no larger than a screen needs."""
         with self._preview_slots:
-            drawn = draw_finish(rendering.chosen, rendering.assets, OVERLAY_EDGE)
+            below = self._drawn(replace(rendering, chosen=under(rendering.chosen)))
+            drawn = draw_finish(rendering.source, rendering.chosen, below, rendering.assets, OVERLAY_EDGE)
             return encode(drawn, PNG, Encoding(None, hurried=True))
 
     def _wait(self, key: str, looks: int) -> None:
@@ -245,26 +249,32 @@ class Renderer:
 
     def _compute(self, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         """The encoded bytes of what is asked for, and how it looks."""
-        image = self._drawn(rendering)
-        content, pixels = _encoded(image, rendering), image.numpy()
-        return content, replace(statistics_of(pixels), likeness=_likeness(content, pixels, rendering))
+        made = self._composition(rendering)
+        content, pixels = _encoded(made.image, rendering), made.image.numpy()
+        likeness = _likeness(content, pixels, rendering)
+        return content, replace(statistics_of(pixels), likeness=likeness, findings=made.findings)
+
+    def _composed(self, rendering: RenderRequest) -> Composition:
+        return composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
 
     def _drawn(self, rendering: RenderRequest) -> pyvips.Image:
-        key = rendering.pixels_key
-        image = self._pixels.get(key)
-        if image is None:
-            image = composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
-            self._pixels.put(key, image)
-        return image
+        return self._composition(rendering).image
+
+    def _composition(self, rendering: RenderRequest) -> Composition:
+        made = self._compositions.get(rendering.pixels_key)
+        if made is None:
+            made = self._composed(rendering)
+            self._compositions.put(rendering.pixels_key, made)
+        return made
 
     def _resampled_window(self, rendering: RenderRequest) -> pyvips.Image:
         """The framed part before its treatment, kept so that a moving slider does not frame it again."""
         key = rendering.resampled_key
-        part = self._pixels.get(key)
+        part = self._parts.get(key)
         if part is None:
             part = resampled_window(rendering.source, rendering.chosen)
             if part.width * part.height <= KEPT_UP_TO_PIXELS:
-                self._pixels.put(key, part)
+                self._parts.put(key, part)
         return part
 
     def _render_as(self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None) -> StoredResult:

@@ -1,8 +1,9 @@
 """Results in the database: what is there under which key, who computes it under a lease, and what is free again."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
 from sqlalchemy import ColumnElement, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -10,6 +11,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from lucidex.core.encode.likeness import likeness_words
+from lucidex.core.finish.findings import Finding
 from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.units import format_weight
 from lucidex.records.database import database_clock, from_now
@@ -64,8 +66,18 @@ def _of_row(store: FileStore, row: Result) -> StoredResult | None:
             return None
     except FileNotFoundError:
         return None
-    statistics = None if row.busy_share is None else PixelStatistics(row.busy_share, row.fineness, row.likeness)
+    statistics = statistics_kept(row.busy_share, row.fineness, row.likeness, row.findings)
     return StoredResult(row.blob_sha256, row.byte_count or 0, row.key_sha256, statistics)
+
+
+def statistics_kept(
+    busy_share: float | None, fineness: float | None, likeness: float | None, findings: list[Any] | None
+) -> PixelStatistics | None:
+    """What was measured on a file, from the columns that keep it."""
+    if busy_share is None:
+        return None
+    found = tuple(Finding.model_validate(one) for one in findings or ())
+    return PixelStatistics(busy_share, fineness, likeness, found)
 
 
 def claim(session: Session, keys: Sequence[str], holder: str) -> set[str]:
@@ -114,13 +126,23 @@ def _taken_over(workshop: Workshop, key: str, holder: str) -> bool:
 def record(session: Session, holder: str, result: StoredResult, original: str | None = None) -> None:
     """Written by whoever holds it only; the file itself is the same whoever made it. `original` is what it shows."""
     held = (Result.key_sha256 == result.key, Result.holder == holder)
-    statistics = asdict(result.statistics) if result.statistics else {}
+    statistics = result.statistics
+    measured = (
+        {}
+        if statistics is None
+        else {
+            "busy_share": statistics.busy_share,
+            "fineness": statistics.fineness,
+            "likeness": statistics.likeness,
+            "findings": [one.model_dump(mode="json") for one in statistics.findings],
+        }
+    )
     values = {
         "original_sha256": original,
         "blob_sha256": result.blob_sha256,
         "byte_count": result.byte_count,
         "used_at": now(),
-        **statistics,
+        **measured,
     }
     session.execute(update(Result).where(*held).values(**values).execution_options(synchronize_session=False))
 

@@ -7,7 +7,6 @@ the shorter side of what comes out, so that it looks alike on all sizes and shap
 from enum import StrEnum
 
 import numpy as np
-import pyvips
 
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size, largest_within
@@ -25,35 +24,44 @@ class Ink(StrEnum):
 _INKS = {Ink.WHITE: 255, Ink.BLACK: 0}
 
 
-def anchored_box(canvas: Size, thing: Size, anchor: Anchor, size: float, margin: float) -> Box:
-    """Where a thing goes on a canvas, never stretched and always inside.
+def room_within(inner: Box, side: int, margin: float) -> Box:
+    """What a distance from all edges leaves of a box, at least a pixel. `margin` is a share of `side` pixels."""
+    away = min(round(side * margin), (inner.size.shortest - 1) // 2)
+    return Box(inner.left + away, inner.top + away, Size(inner.size.width - 2 * away, inner.size.height - 2 * away))
+
+
+def kept_to(anchor: Anchor, room: Box, thing: Size) -> Box:
+    """Where a thing of some size goes that keeps to one of nine points of a box."""
+    across, down = anchor.fractions
+    left = room.left + int((room.size.width - thing.width) * across)
+    return Box(left, room.top + int((room.size.height - thing.height) * down), thing)
+
+
+def anchored_box(inner: Box, side: int, thing: Size, anchor: Anchor, size: float, margin: float) -> Box:
+    """Where a thing goes in a box of a canvas, never stretched and always inside.
 
     `size` is the thing's longer side and `margin` its distance from the edges that it keeps to, both as fractions of
-    the canvas's shorter side; what would reach beyond the margins becomes smaller.
+    the canvas's shorter side, which is `side` pixels; what would reach beyond the margins becomes smaller.
 
-    >>> anchored_box(Size(1600, 640), Size(800, 200), Anchor.BOTTOM_RIGHT, 0.3, 0.05)
+    >>> anchored_box(Box(0, 0, Size(1600, 640)), 640, Size(800, 200), Anchor.BOTTOM_RIGHT, 0.3, 0.05)
     Box(left=1376, top=560, size=Size(width=192, height=48))
     """
-    side = canvas.shortest
-    away = min(round(side * margin), (side - 1) // 2)
-    room = Size(canvas.width - 2 * away, canvas.height - 2 * away)
+    room = room_within(inner, side, margin)
     longest = max(1, round(side * size))
-    drawn = largest_within(thing, Size(min(longest, room.width), min(longest, room.height)))
-    across, down = anchor.fractions
-    left = away + int((room.width - drawn.width) * across)
-    top = away + int((room.height - drawn.height) * down)
-    return Box(left, top, drawn)
+    return kept_to(
+        anchor, room, largest_within(thing, Size(min(longest, room.size.width), min(longest, room.size.height)))
+    )
 
 
-def composited(under: pyvips.Image, over: pyvips.Image, box: Box, strength: float, ink: Ink) -> pyvips.Image:
-    """A picture with another one laid over its `box`; both 8-bit sRGB, 3 bands or 4 with unpremultiplied alpha.
+def composited(under: AnyPixels, over: AnyPixels, box: Box, strength: float, ink: Ink) -> AnyPixels:
+    """A picture with another one laid over its `box`, in place; both height × width × 3 or 4 bytes, unpremultiplied.
 
     `over` has exactly the size of the box; `strength` is 0 to 1. Source: Porter and Duff 1984, “over”, on the encoded
     values as the web does (W3C Compositing and Blending Level 1, 9.1); rounded once.
     """
-    beneath = under.crop(box.left, box.top, box.size.width, box.size.height).numpy()
-    laid = pyvips.Image.new_from_array(_over(beneath, over.numpy(), strength, ink), interpretation="srgb")
-    return under.insert(laid, box.left, box.top)
+    rows, columns = slice(box.top, box.top + box.size.height), slice(box.left, box.left + box.size.width)
+    under[rows, columns] = _over(under[rows, columns], over, strength, ink)
+    return under
 
 
 def _over(under: AnyPixels, over: AnyPixels, strength: float, ink: Ink) -> AnyPixels:

@@ -9,9 +9,10 @@ Colour = tuple[int, int, int]
 Ground = Annotated[str, Field(pattern=r"^(clear|#[0-9a-f]{6})$", description="clear, or a colour such as #d4d4d4")]
 HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$", description="a colour such as #1d2326")]
 
-_NAMES = {"#ffffff": "white", "#000000": "black", CLEAR: CLEAR}
 _TYPED = {
-    **{words: ground for ground, words in _NAMES.items()},
+    "white": "#ffffff",
+    "black": "#000000",
+    CLEAR: CLEAR,
     "transparent": CLEAR,
     # the basic colours of CSS Color Module Level 4, section 6.1, that people name
     "grey": "#808080",
@@ -31,9 +32,17 @@ _TYPED = {
     "beige": "#f5f5dc",
     "light grey": "#d3d3d3",
     "dark grey": "#a9a9a9",
+    "dark green": "#006400",
+    "dark red": "#8b0000",
+    "dark blue": "#00008b",
+    "light green": "#90ee90",
+    "light blue": "#add8e6",
+    "light yellow": "#ffffe0",
+    "gold": "#ffd700",
     "ivory": "#fffff0",
     "cream": "#fffdd0",
 }
+_NAMES = {ground: words for words, ground in _TYPED.items() if words != "transparent"}
 GROUND = rf"({'|'.join(sorted(_TYPED, key=len, reverse=True))}|#[0-9a-f]{{6}}|#[0-9a-f]{{3}})"  # as it is typed
 
 
@@ -45,7 +54,7 @@ def colour_of(ground: str) -> Colour | None:
 
 
 def ground_words(ground: str) -> str:
-    """A ground in words: white, black, clear, or the colour's number.
+    """A ground in words: clear, the name of a basic colour, or the colour's number.
 
     >>> ground_words("#ffffff"), ground_words("#d4d4d4")
     ('white', '#d4d4d4')

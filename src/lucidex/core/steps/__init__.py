@@ -28,9 +28,14 @@ from lucidex.core.steps.mend_spots import CopySpot, RemoveDust, RemoveSpots
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
 from lucidex.core.steps.red_eyes import RedEyes
+from lucidex.core.steps.reflection import Reflection
 from lucidex.core.steps.room import Room, Strip
+from lucidex.core.steps.see_through import SeeThrough
+from lucidex.core.steps.shadow import Shadow
+from lucidex.core.steps.shape import Shape
 from lucidex.core.steps.soften_part import SoftenPart
 from lucidex.core.steps.straighten import Straighten
+from lucidex.core.steps.text import Text
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Mirror, Turn
 from lucidex.core.steps.two_tone import TwoToneStep
@@ -65,7 +70,12 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Denoise,
     Deconvolve,
     Logo,
+    Shape,
     Border,
+    SeeThrough,
+    Shadow,
+    Reflection,
+    Text,
 )
 
 if TYPE_CHECKING:

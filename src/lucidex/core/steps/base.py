@@ -1,23 +1,25 @@
 """What every step declares: parameters, sentence, band, how it is previewed and what a routine carries."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar, Self, TypeVar
 
-import pyvips
 from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.finish.assets import AssetFile, Assets
-from lucidex.core.finish.canvas import Canvas, Margins
+from lucidex.core.finish.canvas import Canvas, Finished, Margins, Seat
+from lucidex.core.finish.forms import Form
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects.base import Effect
+from lucidex.core.picture.grounds import Colour
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.units import parse_decimal
@@ -178,6 +180,8 @@ class Step(BaseModel):
     # what is drawn from an asset of somebody's choice says which parameter holds it
     asset_field: ClassVar[str | None] = None
 
+    seat: ClassVar[Seat] = Seat.OVER  # on the finished size: on what it acts
+
     @property
     def band(self) -> Band:
         """The band in which it acts."""
@@ -224,9 +228,37 @@ class Step(BaseModel):
         """How much of the finished size it needs around the picture, which gives way."""
         return Margins()
 
-    def draw(self, canvas: Canvas, assets: Assets) -> pyvips.Image:
+    @property
+    def lets_through(self) -> bool:
+        """Whether something of the finished size is clear after it, until a ground is laid under it."""
+        return False
+
+    @property
+    def shows_picture_again(self) -> bool:
+        """Whether what it draws are the picture's own pixels, somewhere else."""
+        return False
+
+    @property
+    def ground_below(self) -> Colour | None:
+        """The colour that it lays under everything that is clear on the finished size."""
+        return None
+
+    def form_after(self, canvas: Canvas) -> Form | None:
+        """The picture's outline on the finished size after it."""
+        return canvas.form
+
+    def draw(self, canvas: Canvas, assets: Assets) -> Finished:
         """The finished size with what it draws onto it: the same size, 8-bit sRGB of 3 or 4 bands."""
-        return canvas.image
+        return Finished(canvas.pixels)
+
+    def filled(self, values: Mapping[str, str]) -> Self:
+        """The step with the fields of its words filled in, by their names; what is not among them stays."""
+        return self
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The names of the fields in its words."""
+        return ()
 
     # --- assets
 
@@ -247,8 +279,8 @@ class Step(BaseModel):
             raise OutOfRangeError("This step takes no file.")
         return self.model_copy(update={self.asset_field: file})
 
-    def boxes(self, canvas: Size, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
-        """Where pictures among its assets come out on a canvas."""
+    def boxes(self, canvas: Size, inner: Box, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
+        """Where pictures among its assets come out on a canvas of which things around the picture leave `inner`."""
         return ()
 
     # --- how it begins and is varied

@@ -1,15 +1,19 @@
-"""A border of one colour around the picture, inside the size that was asked for."""
+"""A border of one colour that follows the picture's outline, within the size that was asked for."""
 
 import re
+from enum import StrEnum
 from typing import Annotated, ClassVar, Literal, Self
 
-import pyvips
+import numpy as np
 from pydantic import Field
 
 from lucidex.core.finish.assets import Assets
-from lucidex.core.finish.canvas import Canvas, Margins
-from lucidex.core.geometry.sizes import Size
+from lucidex.core.finish.canvas import Canvas, Finished, Margins, Seat
+from lucidex.core.finish.forms import Form
+from lucidex.core.finish.layer_kernel import lay_colour_under, mix_colour_atop
+from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
+from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
@@ -21,42 +25,79 @@ _TYPED = re.compile(
 )
 
 
+class Side(StrEnum):
+    """On which side of the picture's edge it lies."""
+
+    OUTSIDE = "outside"
+    INSIDE = "inside"
+
+
 class Border(FinishStep):
-    """A border on the finished size; the picture gives way, so that the size stays exact."""
+    """A border on the finished size; outside, the picture gives way, so that the size stays exact."""
 
     kind: Literal["border"] = "border"
+    revision: ClassVar[int] = 2
+    seat: ClassVar[Seat] = Seat.EDGE
     width_percent: Annotated[float, Field(ge=0, le=30, allow_inf_nan=False)] = Field(
         4.0, title="Width, %", description="Of the shorter side of what comes out, at least a pixel; 0 is no border."
     )
     colour: HexColour = "#ffffff"
+    side: Side = Field(
+        Side.OUTSIDE, title="Lies", description="Outside, the picture gives way; inside, it is covered."
+    )
     amounts: ClassVar[dict[str, str]] = dict.fromkeys(("border", "add border", "white border"), "width_percent")
     varied_field: ClassVar[str | None] = "width_percent"
     variants: ClassVar[str] = "1; 2; 4; 8"
 
-    def room(self, canvas: Size) -> Margins:
-        """The same on all sides."""
+    def _width(self, canvas: Size) -> int:
         width = max(1, round(canvas.shortest * self.width_percent / 100)) if self.width_percent else 0
-        width = min(width, (canvas.shortest - 1) // 2)
+        return min(width, (canvas.shortest - 1) // 2)
+
+    def room(self, canvas: Size) -> Margins:
+        """The same on all sides, outside."""
+        width = self._width(canvas) if self.side is Side.OUTSIDE else 0
         return Margins(width, width, width, width)
 
-    def draw(self, canvas: Canvas, assets: Assets) -> pyvips.Image:
-        """Its colour in the room that it asked for, around all that lies further inside."""
-        image, outer, inner = canvas.image, canvas.outer, canvas.inner
-        colour = [*(colour_of(self.colour) or ()), *([255] if image.hasalpha() else [])]
-        whole = (pyvips.Image.black(outer.size.width, outer.size.height, bands=image.bands) + colour).cast("uchar")
-        kept = image.crop(inner.left, inner.top, inner.size.width, inner.size.height)
-        bordered = whole.insert(kept, inner.left - outer.left, inner.top - outer.top)
-        return image.insert(bordered, outer.left, outer.top)
+    def form_after(self, canvas: Canvas) -> Form | None:
+        """An outline with the border in it."""
+        outside = self.side is Side.OUTSIDE and canvas.form is not None
+        return canvas.form.grown(self._width(canvas.size)) if outside and canvas.form else canvas.form
+
+    def draw(self, canvas: Canvas, assets: Assets) -> Finished:
+        """Its colour along the outline, or between the boxes where that is a rectangle."""
+        pixels, width, colour = canvas.pixels, self._width(canvas.size), colour_of(self.colour) or (255, 255, 255)
+        if not width:
+            return Finished(pixels)
+        if canvas.form is None:
+            inner = canvas.inner if self.side is Side.OUTSIDE else _within(canvas.inner, width)
+            _fill_between(pixels, canvas.outer, inner, colour)
+        elif self.side is Side.OUTSIDE:
+            around = canvas.form.grown(width)
+            if around is not None:
+                lay_colour_under(pixels, around.coverage(canvas.size), 1.0, *map(float, colour))
+        else:
+            kept = canvas.form.grown(-width)
+            cover = 1 - kept.coverage(canvas.size) if kept else np.ones(pixels.shape[:2], np.float32)
+            mix_colour_atop(pixels, cover, *map(float, colour))
+        return Finished(pixels)
 
     def sentence(self) -> Sentence:
         """For example: A border of 4 %, white."""
         width = Value("width_percent", f"{format_number(self.width_percent)} %")
-        return Words("A border of "), width, Words(", "), Value("colour", ground_words(self.colour)), Words(".")
+        where = () if self.side is Side.OUTSIDE else (Words(", "), Value("side", "inside the picture's edge"))
+        return (
+            Words("A border of "),
+            width,
+            Words(", "),
+            Value("colour", ground_words(self.colour)),
+            *where,
+            Words("."),
+        )
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """White, as around a print; and a thin dark line."""
-        said = "Puts an even border around the picture, inside the size of each place."
+        said = "Puts an even border around the picture, along its outline, inside the size of each place."
         return (
             Offer(
                 ("border", "white border"),
@@ -65,12 +106,22 @@ class Border(FinishStep):
                 also="add border, add a border, put a border around, white frame, border around",
             ),
             Offer(("thin dark border",), said, cls(width_percent=0.6, colour="#1d2326")),
+            Offer(
+                ("border inside",),
+                "Puts an even border over the picture's edge; the picture keeps its size.",
+                cls(side=Side.INSIDE),
+                also="inner border, inside border",
+            ),
         )
 
     @classmethod
     def read(cls, text: str) -> Self | None:
-        """Understands `border 4 %` and `border 2,5 % black`."""
-        match = _TYPED.fullmatch(text)
+        """Understands `border 4 %`, `border 2,5 % black` and `border 4 dark green inside`."""
+        said, side = text, Side.OUTSIDE
+        for words, meant in (("inside", Side.INSIDE), ("outside", Side.OUTSIDE)):
+            if text.endswith(f" {words}"):
+                said, side = text.removesuffix(f" {words}"), meant
+        match = _TYPED.fullmatch(said)
         if match is None:
             return super().read(text)
         found = [part for part in match.groups() if part]
@@ -79,6 +130,21 @@ class Border(FinishStep):
         ground = read_ground(colour or "white")
         if ground in {None, CLEAR}:
             return None
-        return cls.model_validate(
-            {"colour": ground, **({"width_percent": float(parse_decimal(width))} if width else {})}
-        )
+        amount = {"width_percent": float(parse_decimal(width))} if width else {}
+        return cls.model_validate({"colour": ground, "side": side, **amount})
+
+
+def _within(box: Box, width: int) -> Box:
+    width = min(width, (box.size.shortest - 1) // 2)
+    return Box(box.left + width, box.top + width, Size(box.size.width - 2 * width, box.size.height - 2 * width))
+
+
+def _fill_between(pixels: AnyPixels, outer: Box, inner: Box, colour: tuple[int, int, int]) -> None:
+    """Paint all of a box but another one within."""
+    value = np.array([*colour, 255][: pixels.shape[2]], np.uint8)
+    right, bottom = outer.left + outer.size.width, outer.top + outer.size.height
+    inner_right, inner_bottom = inner.left + inner.size.width, inner.top + inner.size.height
+    pixels[outer.top : inner.top, outer.left : right] = value
+    pixels[inner_bottom:bottom, outer.left : right] = value
+    pixels[inner.top : inner_bottom, outer.left : inner.left] = value
+    pixels[inner.top : inner_bottom, inner_right:right] = value

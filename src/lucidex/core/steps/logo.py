@@ -3,11 +3,10 @@
 import re
 from typing import Annotated, ClassVar, Literal, Self
 
-import pyvips
 from pydantic import Field
 
 from lucidex.core.finish.assets import AssetFile, Assets
-from lucidex.core.finish.canvas import Canvas
+from lucidex.core.finish.canvas import Canvas, Finished
 from lucidex.core.finish.compositing import Ink, anchored_box, composited
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
@@ -44,21 +43,21 @@ class Logo(FinishStep):
     varied_field: ClassVar[str | None] = "size_percent"
     variants: ClassVar[str] = "15; 30; 45"
 
-    def boxes(self, canvas: Size, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
+    def boxes(self, canvas: Size, inner: Box, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
         """Where it lies on a canvas."""
         if self.logo is None:
             return ()
         size = assets.size(self.logo.sha256)
-        box = anchored_box(canvas, size, self.anchor, self.size_percent / 100, self.margin_percent / 100)
-        return ((self.logo, box),)
+        large, away = self.size_percent / 100, self.margin_percent / 100
+        return ((self.logo, anchored_box(inner, canvas.shortest, size, self.anchor, large, away)),)
 
-    def draw(self, canvas: Canvas, assets: Assets) -> pyvips.Image:
+    def draw(self, canvas: Canvas, assets: Assets) -> Finished:
         """The logo laid over the canvas, at the canvas's own resolution."""
-        image = canvas.image
-        for file, box in self.boxes(canvas.size, assets):
-            drawn = assets.picture(file.sha256, box.size)
-            image = composited(image, drawn, box, self.strength / 100, self.ink)
-        return image
+        pixels = canvas.pixels
+        for file, box in self.boxes(canvas.size, canvas.inner, assets):
+            drawn = assets.picture(file.sha256, box.size).numpy()
+            pixels = composited(pixels, drawn, box, self.strength / 100, self.ink)
+        return Finished(pixels)
 
     def sentence(self) -> Sentence:
         """For example: “word-mark.png” bottom right, 30 % large."""

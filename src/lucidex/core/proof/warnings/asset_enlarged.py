@@ -1,5 +1,6 @@
 """A logo has fewer pixels than it fills."""
 
+from lucidex.core.finish.canvas import total_margins
 from lucidex.core.proof.warnings.base import Case, Found, ProofWarning
 from lucidex.core.proof.warnings.enlarged import SOFT_FROM
 from lucidex.core.units import format_number
@@ -8,7 +9,8 @@ from lucidex.core.units import format_number
 def find(case: Case) -> Found | None:
     """The largest factor of all pictures among the assets."""
     canvas = case.placement.canvas
-    boxes = [pair for one in case.finish for pair in one.thing.boxes(canvas, case.assets)]
+    inner = total_margins(case.finish).box(canvas)
+    boxes = [pair for one in case.finish for pair in one.thing.boxes(canvas, inner, case.assets)]
     factors = [box.size.longest / case.assets.size(file.sha256).longest for file, box in boxes]
     if not factors or max(factors) <= SOFT_FROM:
         return None

@@ -1,0 +1,107 @@
+"""Words at the size that was asked for, or the largest one below it at which they fit; turned, and as a mask."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lucidex.core.areas.shapes import Masks
+from lucidex.core.finish.text.letters import Run
+from lucidex.core.finish.text.setting import Align, Setting, set_words
+from lucidex.core.geometry.sizes import Size
+
+SMALLEST_PX = 5.0
+_TRIES = 12
+_STEP_DOWN, _MOST_DOWN = 0.97, 0.4  # how much smaller the next try is, at least and at most
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """Words that fit into some room. `plain` is the unturned mask, with `pad` pixels around it; `angle_degrees` turns
+    it clockwise. `size_px` is the size of its letters; `is_cut` says that even the smallest did not fit."""
+
+    plain: Masks
+    pad: int
+    angle_degrees: float
+    size_px: float
+    is_cut: bool
+
+    @property
+    def size(self) -> Size:
+        """The box of the turned words with what is around them."""
+        return turned_size(self.plain.shape[1] + 2 * self.pad, self.plain.shape[0] + 2 * self.pad, self.angle_degrees)
+
+    @property
+    def mask(self) -> Masks:
+        """The turned words, as large as `size`."""
+        size = self.size
+        padded = np.pad(self.plain, self.pad)
+        if self.angle_degrees == 0:
+            return padded
+        middle = (padded.shape[1] / 2 - 0.5, padded.shape[0] / 2 - 0.5)
+        turn = cv2.getRotationMatrix2D(middle, -self.angle_degrees, 1.0)
+        turn[:, 2] += (size.width / 2 - 0.5 - middle[0], size.height / 2 - 0.5 - middle[1])
+        turned: Masks = cv2.warpAffine(padded, turn, (size.width, size.height), flags=cv2.INTER_CUBIC).clip(0, 1)
+        return turned
+
+    @property
+    def corners(self) -> list[tuple[float, float]]:
+        """The corners of the unturned box, turned, in pixels of `size`."""
+        size, angle = self.size, math.radians(self.angle_degrees)
+        across, down = self.plain.shape[1] / 2 + self.pad, self.plain.shape[0] / 2 + self.pad
+        sides = ((-across, -down), (across, -down), (across, down), (-across, down))
+        return [
+            (
+                size.width / 2 + x * math.cos(angle) - y * math.sin(angle),
+                size.height / 2 + x * math.sin(angle) + y * math.cos(angle),
+            )
+            for x, y in sides
+        ]
+
+
+def turned_size(width: int, height: int, angle_degrees: float) -> Size:
+    """The box around a turned box."""
+    cos, sin = (abs(way(math.radians(angle_degrees))) for way in (math.cos, math.sin))
+    across, down = width * cos + height * sin, width * sin + height * cos
+    return Size(max(1, math.ceil(across - 1e-6)), max(1, math.ceil(down - 1e-6)))
+
+
+def fitted(
+    runs: Sequence[Run],
+    room: Size,
+    size_px: float,
+    wrap_px: int,
+    pad: float,
+    angle_degrees: float,
+    how: tuple[Align, float, float, bool],
+) -> Fitted:
+    """Words with `pad` (in parts of their size) around them, as large as asked for or as there is room.
+
+    `how` is the alignment, the distance of lines and letters in parts of the size, and whether they are underlined.
+    """
+    align, spacing, apart, underlined = how
+    setting = Setting(tuple(runs), size_px, wrap_px, align, spacing, apart, underlined)
+    for _ in range(_TRIES):
+        around = max(0, math.ceil(pad * setting.size_px))
+        setting = replace(setting, width_px=max(1, min(wrap_px, room.width) - 2 * around))
+        block = set_words(setting)
+        made = Fitted(block.mask, around, angle_degrees, setting.size_px, block.is_cut)
+        over = max(made.size.width / room.width, made.size.height / room.height)
+        too_wide = block.mask.shape[1] > setting.width_px
+        if over <= 1 and not block.is_cut and not too_wide:
+            return made
+        if setting.size_px <= SMALLEST_PX:
+            break
+        by = block.mask.shape[1] / setting.width_px if too_wide else math.sqrt(over)
+        smaller = setting.size_px * min(_STEP_DOWN, max(_MOST_DOWN, 1 / max(by, 1.0)))
+        setting = replace(setting, size_px=max(SMALLEST_PX, smaller))
+    return _cut(made, room)
+
+
+def _cut(made: Fitted, room: Size) -> Fitted:
+    """The first of the lines that the room holds; unturned, as nothing else can be promised."""
+    pad = min(made.pad, (room.shortest - 1) // 2)
+    rows, columns = max(1, room.height - 2 * pad), max(1, room.width - 2 * pad)
+    return Fitted(made.plain[:rows, :columns], pad, 0.0, made.size_px, True)

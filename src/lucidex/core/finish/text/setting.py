@@ -1,0 +1,138 @@
+"""Lines of words as a mask, at any size: shaped, broken and set by Pango through libvips.
+
+Letters are set at least `FINE_PX` large and reduced, so that their widths and distances are true at small sizes too,
+where Pango would round each of them to whole pixels.
+"""
+
+import html
+import math
+import os
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pyvips
+from cachetools import LRUCache, cached
+
+from lucidex.core.areas.shapes import Masks
+from lucidex.core.errors import UnavailableError
+from lucidex.core.finish.text.faces import NO_FONTS_OF_THE_MACHINE, Face
+from lucidex.core.finish.text.letters import Run
+from lucidex.core.source.pyramid import AnyPixels
+
+FINE_PX = 160
+MAX_FINER = 8
+MAX_MASK_PIXELS = 40_000_000
+KEPT_BYTES = 32_000_000
+_PANGO = 1_024  # units of a point, and of a pixel at 72 to the inch
+
+# fontconfig reads nothing else than this; a machine's own faces would change what comes out
+os.environ["FONTCONFIG_FILE"] = str(NO_FONTS_OF_THE_MACHINE)
+_lock, _loaded = threading.Lock(), set[Path]()
+
+
+class Align(StrEnum):
+    """How lines of different length stand to each other."""
+
+    LEFT = "left"
+    CENTRE = "centre"
+    RIGHT = "right"
+
+
+_ALIGNED = {Align.LEFT: "low", Align.CENTRE: "centre", Align.RIGHT: "high"}
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How words are set. `spacing` is the distance of lines, `apart` what is added between letters; both in parts of
+    the size, which is in pixels. Lines are no wider than `width_px`, unless a word is."""
+
+    runs: tuple[Run, ...]
+    size_px: float
+    width_px: int
+    align: Align = Align.LEFT
+    spacing: float = 1.25
+    apart: float = 0.0
+    underlined: bool = False
+
+
+@dataclass(frozen=True)
+class Block:
+    """Lines of words: `mask` is height × width, 0 to 1, cut to their width; whole lines high."""
+
+    mask: Masks
+    is_cut: bool = False
+
+
+def _load(faces: Sequence[Face]) -> None:
+    with _lock:
+        for face in faces:
+            if face.path not in _loaded:
+                try:
+                    pyvips.Image.text("a", fontfile=str(face.path))
+                except pyvips.Error as error:
+                    raise UnavailableError("The file of a face is missing. Choose the face again.") from error
+                _loaded.add(face.path)
+
+
+def set_words(setting: Setting) -> Block:
+    """Set words. The same setting gives the same mask, on every machine. Whoever asks does not write to it."""
+    return _set(setting)
+
+
+@cached(LRUCache(KEPT_BYTES, getsizeof=lambda block: block.mask.nbytes), lock=threading.Lock())
+def _set(setting: Setting) -> Block:
+    if not setting.runs:
+        return Block(np.zeros((1, 1), np.float32))
+    _load([run.face for run in setting.runs])
+    finer = max(1, min(MAX_FINER, math.ceil(FINE_PX / setting.size_px)))
+    letters = sum(len(run.text) for run in setting.runs)
+    while finer > 1 and _estimate(setting, letters) * finer**2 > MAX_MASK_PIXELS:
+        finer -= 1
+    pitch = setting.size_px * setting.spacing
+    ink, above, is_cut = _mask(setting, finer)
+    # whole lines, and at least all that is drawn: marks may rise above the first line
+    lines = max(1, math.ceil((above + ink.shape[0]) / (pitch * finer) - 0.02))
+    top = max(0, round(above))
+    height = max(math.ceil(lines * pitch), math.ceil((top + ink.shape[0]) / finer))
+    width = max(1, math.ceil(ink.shape[1] / finer))
+    whole = np.zeros((height * finer, width * finer), np.uint8)
+    whole[top : top + ink.shape[0], : ink.shape[1]] = ink
+    small = cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA) if finer > 1 else whole
+    mask: Masks = small.astype(np.float32) / 255
+    mask.flags.writeable = False
+    return Block(mask, is_cut)
+
+
+def _estimate(setting: Setting, letters: int) -> float:
+    """About how many pixels the lines take."""
+    natural = letters * setting.size_px * (0.55 + setting.apart)
+    width = min(natural, setting.width_px) + setting.size_px
+    lines = math.ceil(natural / max(1, setting.width_px)) + sum(run.text.count("\n") for run in setting.runs)
+    return width * (lines + 1) * setting.size_px * setting.spacing
+
+
+def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool]:
+    size = setting.size_px * finer
+    attributes = (
+        f'fallback="false" size="{round(size * _PANGO)}" line_height="{round(size * setting.spacing * _PANGO)}" '
+        f'letter_spacing="{round(size * setting.apart * _PANGO)}"'
+        + (' underline="single"' if setting.underlined else "")
+    )
+    words = "".join(f'<span font_family="{run.face.family}">{html.escape(run.text)}</span>' for run in setting.runs)
+    image = pyvips.Image.text(
+        f"<span {attributes}>{words}</span>",
+        dpi=72,
+        width=max(1, setting.width_px * finer),
+        align=_ALIGNED[setting.align],
+        wrap="word",
+    )
+    is_cut = image.width * image.height > MAX_MASK_PIXELS
+    if is_cut:
+        image = image.crop(0, 0, image.width, max(1, MAX_MASK_PIXELS // image.width))
+    above = image.get("yoffset") if "yoffset" in image.get_fields() else 0
+    return image.numpy().reshape(image.height, image.width), float(above), is_cut
