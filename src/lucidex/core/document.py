@@ -1,6 +1,6 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from hashlib import sha256
 from typing import Annotated, Any, Self
 
@@ -24,11 +24,15 @@ from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.upgrades import renamed
 
-SCHEMA_REVISION = 5
+SCHEMA_REVISION = 6
 MAX_STEPS = 200
 MAX_AREAS = 1_000  # shapes of all steps: each of them may be a change of its own
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
+MAX_FIELDS = 40
+
+FieldName = Annotated[str, Field(min_length=1, max_length=40)]
+FieldWords = Annotated[str, Field(max_length=1_000)]
 
 
 def _held_zooms(body: dict[str, Any]) -> dict[str, Any]:
@@ -43,6 +47,7 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     2: _held_zooms,
     3: lambda body: {**body, "steps": renamed(body.get("steps", []))},
     4: lambda body: body,  # revision 5 only adds: steps on areas
+    5: lambda body: body,  # revision 6 only adds: words, outlines, shadows; sides of borders
 }  # from a revision to the next one
 
 
@@ -106,6 +111,9 @@ class PictureDocument(BaseModel):
     outputs: Annotated[dict[OutputId, Output], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
+    words: Annotated[dict[FieldName, FieldWords], Field(max_length=MAX_FIELDS)] = Field(
+        default_factory=dict, description="What fields of words become on this picture, by their names."
+    )
 
     @model_validator(mode="after")
     def _can_be_read_again(self) -> Self:
@@ -144,6 +152,13 @@ class PictureDocument(BaseModel):
         if place_key is None:
             return tuple(entry for entry in self.steps if entry.active and entry.step.band is not Band.FINISH)
         return tuple(entry for entry in self.steps if entry.counts_in(place_key))
+
+    def filled(self, values: Mapping[str, str]) -> "PictureDocument":
+        """The document with the fields of its words filled in."""
+        if not any(entry.step.fields for entry in self.steps):
+            return self
+        steps = tuple(entry.model_copy(update={"step": entry.step.filled(values)}) for entry in self.steps)
+        return self.model_copy(update={"steps": steps})
 
     def finish(self, place_key: str, canvas: Size) -> tuple[Given, ...]:
         """What is drawn onto a finished size in a place, in its order, with the room that it is given there."""

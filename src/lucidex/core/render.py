@@ -16,6 +16,7 @@ import pyvips
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.canvas import (
     Canvas,
+    Finish,
     Given,
     Seat,
     drawn_in_order,
@@ -243,6 +244,19 @@ def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Asset
     to_canvas = _to_canvas(source, chosen).then(Transform(across, 0, 0, down))
     canvas = Canvas(clear, picture, box, box, below=seen.numpy(), to_canvas=to_canvas)
     return _image(drawn_alone(canvas, finish, assets))
+
+
+def draw_alone(
+    thing: Finish, canvas: Size, inner: Box, below: pyvips.Image, part: Box, assets: Assets
+) -> pyvips.Image:
+    """One thing that lies over everything, alone on a clear ground: a part of the canvas, 4 bands.
+
+    `below` is what it lies over in the result, as large as the canvas; things around the picture leave `inner` of it.
+    """
+    clear = np.zeros((canvas.height, canvas.width, 4), np.uint8)
+    pixels = thing.draw(Canvas(clear, inner, inner, inner, below=below.numpy()), assets).pixels
+    rows, columns = slice(part.top, part.top + part.size.height), slice(part.left, part.left + part.size.width)
+    return _image(pixels[rows, columns])
 
 
 def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:

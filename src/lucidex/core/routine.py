@@ -16,7 +16,7 @@ from lucidex.core.steps import AnyStep, assets_of
 from lucidex.core.steps.base import Band, Carried, plain
 from lucidex.core.steps.upgrades import renamed
 
-ROUTINE_REVISION = 4
+ROUTINE_REVISION = 5
 MAX_STEPS, MAX_PLACES, MAX_ROUTINES, MAX_FILE_BYTES = 60, 60, 500, 30_000_000
 
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]+$")]
@@ -115,6 +115,7 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {  # of one ro
     1: _steps_with_choices,
     2: renamed,
     3: lambda routine: routine,  # revision 4 only adds: steps on areas
+    4: lambda routine: routine,  # revision 5 only adds: words, outlines, shadows; sides of borders
 }
 
 

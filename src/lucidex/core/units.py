@@ -114,3 +114,18 @@ def format_number(number: float, decimals: int = 2) -> str:
     """
     number = round(number, decimals) + 0.0  # never a minus before nothing
     return f"{number:.{decimals}f}".rstrip("0").rstrip(".") if decimals else f"{number:.0f}"
+
+
+_DAY = re.compile(r"(\d{4})-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])")
+_FIRST_HALF = ("January", "February", "March", "April", "May", "June")
+_MONTHS = (*_FIRST_HALF, "July", "August", "September", "October", "November", "December")
+
+
+def format_date(moment: str) -> str:
+    """The day of a moment such as `2026-10-12T17:42:00` as people write it; nothing for what is none.
+
+    >>> format_date("2026-10-12T17:42:00"), format_date("")
+    ('12 October 2026', '')
+    """
+    day = _DAY.match(moment)
+    return f"{int(day[3])} {_MONTHS[int(day[2]) - 1]} {day[1]}" if day else ""

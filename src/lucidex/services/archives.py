@@ -133,9 +133,10 @@ def _made_anew(renderer: Renderer, workshop: Workshop, actor: Actor, cell_id: in
     with workshop.database.begin() as session:
         cell = session.get_one(Cell, cell_id)
         document = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)
-        demand = demand_of(session.get_one(Place, cell.place_id))
+        place = session.get_one(Place, cell.place_id)
+        demand, called = demand_of(place), place.name
     state = with_document(read_picture(workshop, actor, cell.picture_id), document)
-    placed = in_place(workshop, state, OutputId(cell.output), demand)
+    placed = in_place(workshop, state, OutputId(cell.output), demand, called)
 
     result = renderer.render_file(placed.rendering)
     with workshop.database.begin() as session:

@@ -6,13 +6,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, UnavailableError
-from lucidex.core.finish.assets import AssetFile
+from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.render import SourceAssets
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.steps import StepEntry, assets_of
-from lucidex.records.models import Logo, Picture
+from lucidex.records.models import Font, Logo, Picture
 from lucidex.services.folios import allowed_pictures
+from lucidex.services.fonts import face_of
 from lucidex.services.people import Actor
 from lucidex.services.sources import known_facts, open_source
 from lucidex.services.workshop import Workshop
@@ -20,7 +21,12 @@ from lucidex.services.workshop import Workshop
 
 def check_assets(session: Session, actor: Actor, named: Iterable[AssetFile]) -> None:
     """NotFoundError where somebody names a file that is neither theirs nor a picture that they may see."""
-    for sha256 in {file.sha256 for file in named}:
+    named = frozenset(named)
+    for file in named:
+        own = select(Font.id).where(Font.person_id == actor.id, Font.original_sha256 == file.sha256)
+        if file.kind is AssetKind.FONT and session.scalar(own.limit(1)) is None:
+            raise NotFoundError(f"The face “{file.name}” is not among yours. Bring its file in first.")
+    for sha256 in {file.sha256 for file in named if file.kind is AssetKind.PICTURE}:
         mine = select(Logo.id).where(Logo.person_id == actor.id, Logo.source_key == sha256)
         seen = select(Picture.id).where(Picture.source_key == sha256, allowed_pictures(actor))
         if session.scalar(mine.limit(1)) is None and session.scalar(seen.limit(1)) is None:
@@ -44,4 +50,10 @@ def asset_source(workshop: Workshop, sha256: str) -> Source:
 
 def open_assets(workshop: Workshop, files: Iterable[AssetFile]) -> SourceAssets:
     """All that steps need, ready to be drawn."""
-    return SourceAssets({file.sha256: asset_source(workshop, file.sha256) for file in files})
+    files = frozenset(files)
+    pictures = {file.sha256 for file in files if file.kind is AssetKind.PICTURE}
+    faces = {file.sha256 for file in files if file.kind is AssetKind.FONT}
+    return SourceAssets(
+        {sha256: asset_source(workshop, sha256) for sha256 in pictures},
+        {sha256: face_of(workshop, sha256) for sha256 in faces},
+    )

@@ -27,6 +27,11 @@ def _index(document: PictureDocument, step_id: str) -> int:
     raise NotFoundError("This step is no longer in the list.")
 
 
+def _rank(step: Step) -> int:
+    """Where a step belongs in the list: all of the picture before all of the finished size, and that by its seats."""
+    return int(step.seat) if step.band is Band.FINISH else 0
+
+
 def new_entry(step: Step, step_id: str | None = None, only_in: str | None = None) -> StepEntry:
     """A step with an id of its own."""
     return StepEntry.model_validate(
@@ -43,9 +48,10 @@ def add_step(step: Step, step_id: str | None = None, before: str | None = None, 
             raise OutOfRangeError(f"A picture can have at most {MAX_STEPS} steps.")
         seat = len(document.steps) if before is None else _index(document, before)
         steps = list(document.steps)
-        finish = sum(entry.step.band is not Band.FINISH for entry in steps)
-        seat = max(seat, finish) if step.band is Band.FINISH else min(seat, finish)
-        steps.insert(seat, new_entry(step, step_id, only_in))
+        # what is done to the finished size stays behind all others, and there in the order in which it is drawn
+        first = sum(_rank(entry.step) < _rank(step) for entry in steps)
+        last = sum(_rank(entry.step) <= _rank(step) for entry in steps)
+        steps.insert(min(max(seat, first), last), new_entry(step, step_id, only_in))
         return _with_steps(document, steps)
 
     return alter
@@ -79,7 +85,7 @@ def put_before(step_id: str, other_id: str) -> Alter:
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         mine, other = document.steps[_index(document, step_id)], document.steps[_index(document, other_id)]
-        if mine.step.band is not other.step.band:
+        if mine.step.band is not other.step.band or _rank(mine.step) != _rank(other.step):
             raise OutOfRangeError("These two steps cannot change their order.")
         return _with_steps(document, list(moved_before(document.steps, step_id, other_id)))
 
@@ -144,8 +150,9 @@ def move_step(step_id: str, places: int) -> Alter:
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         index = _index(document, step_id)
-        band = document.steps[index].step.band
-        seats = [i for i, entry in enumerate(document.steps) if entry.step.band is band]
+        step = document.steps[index].step
+        mine = (step.band, _rank(step))
+        seats = [i for i, entry in enumerate(document.steps) if (entry.step.band, _rank(entry.step)) == mine]
         target = min(max(index + places, seats[0]), seats[-1])
         steps = list(document.steps)
         steps.insert(target, steps.pop(index))

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.encode import PNG, Encoding, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
-from lucidex.core.finish.assets import AssetFile
+from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.render import draw_whole
@@ -20,6 +20,7 @@ from lucidex.records.models import Logo, Person
 from lucidex.records.store import Received
 from lucidex.services.assets import asset_source
 from lucidex.services.folios import picture_of
+from lucidex.services.fonts import adopt_font
 from lucidex.services.intake import clean_file_name, not_taken
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received, record_source
@@ -125,7 +126,10 @@ def adopt_assets(workshop: Workshop, actor: Actor, steps: Iterable[Step]) -> Non
 def adopt_assets_in(session: Session, actor: Actor, steps: Iterable[Step]) -> None:
     """The same within a transaction that does more."""
     for file in sorted(assets_of(steps), key=lambda file: file.sha256):
-        _keep(session, actor, file.sha256, file.name)
+        if file.kind is AssetKind.FONT:
+            adopt_font(session, actor, file)
+        else:
+            _keep(session, actor, file.sha256, file.name)
 
 
 def reduced(workshop: Workshop, kept: KeptLogo, box: Size) -> bytes:

@@ -112,7 +112,7 @@ def accept_weight(workshop: Workshop, actor: Actor, cell: ProofCell, byte_count:
 
 def smaller(workshop: Workshop, cell: ProofCell, percent: int) -> PlacedPicture:
     """The picture in a smaller place of the same shape. OutOfRangeError where the place has no size to be smaller."""
-    return in_place(workshop, cell.state, cell.output, smaller_demand(cell, percent))
+    return in_place(workshop, cell.state, cell.output, smaller_demand(cell, percent), cell.place.name)
 
 
 def smaller_demand(cell: ProofCell, percent: int) -> PlaceDemand:

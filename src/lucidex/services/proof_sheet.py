@@ -130,7 +130,7 @@ def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPi
     key = (state.picture_id, state.version, column.place.version, column.output)
     known = placed.get(key)
     if known is None:
-        known = in_place(workshop, state, column.output, demand_of(column.place))
+        known = in_place(workshop, state, column.output, demand_of(column.place), column.place.name)
         known = replace(known, case=_with_framing(state, column.output.place, known))
         placed.put(key, known)
     return known

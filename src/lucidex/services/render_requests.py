@@ -24,6 +24,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for
 from lucidex.core.steps import StepEntry, assets_of
+from lucidex.core.units import format_date
 from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState
 from lucidex.services.sources import open_source
@@ -117,12 +118,20 @@ class PlacedPicture:
         return flags(replace(self.case, byte_count=byte_count, statistics=statistics))
 
 
-def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: PlaceDemand) -> PlacedPicture:
-    """Work out a picture in an output of a place. A further format that is the first one anyway is that one.
+def in_place(
+    workshop: Workshop, state: PictureState, output: OutputId, demand: PlaceDemand, called: str = ""
+) -> PlacedPicture:
+    """Work out a picture in an output of a place that is `called` so.
+
+    A further format that is the first one anyway is that one.
 
     Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
     """
-    document, geometry, first = state.document, state.geometry, OutputId.of(output.place)
+    document, geometry, first = (
+        state.document.filled(field_values(state, called)),
+        state.geometry,
+        OutputId.of(output.place),
+    )
     asked = document.demand_for(first, demand)
     placement = document.placement(geometry, output.place, asked)
     has_clear = document.comes_out_clear(geometry, placement, output.place, asked, state.facts.has_clear_areas)
@@ -162,6 +171,18 @@ def in_place(workshop: Workshop, state: PictureState, output: OutputId, demand: 
     )
     file_name = result_name(state.file_name, placement.canvas, name, document.hides)
     return PlacedPicture(rendering, demand, case, file_name, first_format)
+
+
+def field_values(state: PictureState, called: str) -> dict[str, str]:
+    """What the fields in words become on a picture, in a place that is called so."""
+    texts = state.document.texts
+    shipped = {
+        "caption": texts.caption,
+        "credit": texts.credit,
+        "place": called,
+        "date": format_date(state.facts.recorded.taken_at),
+    }
+    return {**state.document.words, **shipped}
 
 
 def _fills(placement: Placement) -> bool:

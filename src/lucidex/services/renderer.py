@@ -14,20 +14,23 @@ from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, PNG, Encoding, encode, jpeg
 from lucidex.core.encode.likeness import likeness_of_patches
-from lucidex.core.errors import UnavailableError, UnforeseenError, UserError
+from lucidex.core.errors import OutOfRangeError, UnavailableError, UnforeseenError, UserError
+from lucidex.core.finish.assets import Assets
+from lucidex.core.finish.canvas import total_margins
 from lucidex.core.geometry.fit import Placement
-from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.geometry.sizes import Box, Point, Size, Window
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
-from lucidex.core.render import Composition, composed, draw, draw_finish, resampled_window, under
+from lucidex.core.render import Composition, composed, draw, draw_alone, draw_finish, resampled_window, under
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.stamp import stamped
+from lucidex.core.steps.base import Step
 from lucidex.records.models import Result
 from lucidex.services.caches import CappedCache, bytes_of
 from lucidex.services.documents import PictureState
-from lucidex.services.render_requests import RenderRequest, for_screen
+from lucidex.services.render_requests import PREVIEW_QUALITY, RenderRequest, for_screen
 from lucidex.services.results import (
     OnStored,
     StoredResult,
@@ -126,6 +129,30 @@ class Renderer:
         with self._preview_slots:
             below = self._drawn(replace(rendering, chosen=under(rendering.chosen)))
             drawn = draw_finish(rendering.source, rendering.chosen, below, rendering.assets, OVERLAY_EDGE)
+            return encode(drawn, PNG, Encoding(None, hurried=True))
+
+    def finished_part(self, rendering: RenderRequest, part: Window | None, box: Size) -> bytes:
+        """A finished size before it is encoded, or a part of it, reduced to `box`; only to look at."""
+        with self._preview_slots:
+            image = self._drawn(rendering)
+            if part is not None:
+                left, top = max(0, round(part.left)), max(0, round(part.top))
+                width = min(round(part.width), image.width - left)
+                height = min(round(part.height), image.height - top)
+                if width < 1 or height < 1:
+                    raise OutOfRangeError("This part lies outside the picture.")
+                image = image.crop(left, top, width, height)
+            if box.width < image.width or box.height < image.height:
+                image = image.thumbnail_image(box.width, height=box.height, size="force")
+            suits = PNG if image.hasalpha() else JPEG
+            return encode(image, suits, Encoding(PREVIEW_QUALITY if suits == JPEG else None, hurried=True))
+
+    def thing_alone(self, thing: Step, without: RenderRequest, part: Box, assets: Assets) -> bytes:
+        """What one thing draws onto a finished size, alone on a clear ground, as PNG, over what is `without` it."""
+        with self._preview_slots:
+            inner = total_margins(without.chosen.finish).box(without.size)
+            below = self._drawn(without)
+            drawn = draw_alone(thing, without.size, inner, below, part, assets)
             return encode(drawn, PNG, Encoding(None, hurried=True))
 
     def _wait(self, key: str, looks: int) -> None:

@@ -21,6 +21,7 @@ from lucidex.records.models import (
     CellState,
     Document,
     Folio,
+    Font,
     Logo,
     Original,
     Picture,
@@ -189,11 +190,11 @@ def erase_picture(workshop: Workshop, picture_id: int) -> bool:
 
 
 def _originals(workshop: Workshop, moment: datetime) -> int:
-    """Originals that no picture and no logo has any more, and that no document names."""
+    """Originals that no picture, logo or face has any more, and that no document names."""
     with workshop.database.begin() as session:
         pictures = exists().where(Picture.source_key == Source.key, Source.original_sha256 == Original.sha256)
         logos = exists().where(Logo.source_key == Source.key, Source.original_sha256 == Original.sha256)
-        used = or_(pictures, logos)
+        used = or_(pictures, logos, exists().where(Font.original_sha256 == Original.sha256))
         unused = select(Original.sha256).where(~used, Original.created_at < moment - UNKNOWN_FOR)
         candidates = list(session.scalars(unused.limit(AT_ONCE)))
     named = _named_in_documents(workshop) if candidates else frozenset[str]()
@@ -237,7 +238,8 @@ def _forget_original(workshop: Workshop, sha256: str) -> bool:
 def _is_used(session: Session, sha256: str) -> bool:
     pictures = select(Picture.id).join(Source).where(Source.original_sha256 == sha256)
     logos = select(Logo.id).join(Source).where(Source.original_sha256 == sha256)
-    return session.scalar(pictures.limit(1)) is not None or session.scalar(logos.limit(1)) is not None
+    fonts = select(Font.id).where(Font.original_sha256 == sha256)
+    return any(session.scalar(one.limit(1)) is not None for one in (pictures, logos, fonts))
 
 
 def _orphans(workshop: Workshop, moment: datetime) -> int:

@@ -140,7 +140,7 @@ def tried_in(workshop: Workshop, state: PictureState, place: UsedPlace | None, e
     """A tried picture in a place, or the whole of it for the screen."""
     if place is None:
         return for_screen(workshop, state, Size(edge, edge), state.document)
-    return in_place(workshop, state, OutputId.of(place.key), place.demand).rendering
+    return in_place(workshop, state, OutputId.of(place.key), place.demand, place.name).rendering
 
 
 def pictures_to_try(workshop: Workshop, actor: Actor) -> list[tuple[int, str, str]]:

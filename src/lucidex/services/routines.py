@@ -7,6 +7,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
+from lucidex.core.finish.assets import AssetKind
 from lucidex.core.routine import MAX_ROUTINES, PackedLogo, Routine, RoutineFile, RoutineStep, read_routine_file
 from lucidex.core.steps import assets_of
 from lucidex.core.steps.base import Carried, Step
@@ -128,7 +129,9 @@ def export_routines(workshop: Workshop, actor: Actor) -> RoutineFile:
     """All routines of a person as a file, with the logos that they need."""
     kept = tuple(one.routine for one in read_routines(workshop, actor))
     files = sorted(assets_of(one.step for routine in kept for one in routine.steps), key=lambda file: file.sha256)
-    packed = {file.sha256: PackedLogo.of(file, workshop.originals.read(file.sha256)) for file in files}
+    # faces stay: whoever made them may not allow that they are handed on
+    logos = [file for file in files if file.kind is AssetKind.PICTURE]
+    packed = {file.sha256: PackedLogo.of(file, workshop.originals.read(file.sha256)) for file in logos}
     return RoutineFile(routines=kept, logos=tuple(packed.values()))
 
 

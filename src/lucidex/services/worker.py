@@ -48,7 +48,7 @@ KEPT_BYTES = 48_000_000  # pixels that a worker keeps, for the next format of th
 _log = logging.getLogger(__name__)
 # what a run sees throughout, whatever changes meanwhile
 _states: OwnCache[int, PictureState] = OwnCache(4_096, of_facts=True)
-_demands: OwnCache[tuple[int, int], PlaceDemand] = OwnCache(4_096)
+_demands: OwnCache[tuple[int, int], tuple[PlaceDemand, str]] = OwnCache(4_096)
 _RUNNING = select(Run.id).where(Run.state == RunState.RUNNING).order_by(Run.id)
 # asked for one after the other: each is found by the index of cells, however many others a run has
 _OPEN = (
@@ -177,17 +177,18 @@ def render_cell(renderer: Renderer, workshop: Workshop, taken: Taken) -> None:
 def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
     """The cell's picture as it stood when the run was listed, in its place as this run saw it first."""
     states, demands = _states.of(workshop), _demands.of(workshop)
-    state, demand = states.get(taken.snapshot_id), demands.get((taken.run_id, taken.place_id))
-    if state is None or demand is None:
+    state, asked = states.get(taken.snapshot_id), demands.get((taken.run_id, taken.place_id))
+    if state is None or asked is None:
         with workshop.database.begin() as session:
             person = session.get_one(Person, session.get_one(Run, taken.run_id).person_id)
             document = PictureDocument.read(session.get_one(Snapshot, taken.snapshot_id).body)
-            demand = demand_of(session.get_one(Place, taken.place_id))
+            place = session.get_one(Place, taken.place_id)
+            asked = demand_of(place), place.name
         actor = actor_of(person)
         state = with_document(read_picture(workshop, actor, taken.picture_id), document)
         states.put(taken.snapshot_id, state)
-        demands.put((taken.run_id, taken.place_id), demand)
-    return in_place(workshop, state, taken.output, demand)
+        demands.put((taken.run_id, taken.place_id), asked)
+    return in_place(workshop, state, taken.output, *asked)
 
 
 def _end(workshop: Workshop, taken: Taken, **values: object) -> None:

@@ -17,7 +17,7 @@ from lucidex.web.bench import page as bench
 from lucidex.web.bench import places as bench_places
 from lucidex.web.bodies import Bodies
 from lucidex.web.context import AppContext
-from lucidex.web.pages import account, files, folio, gather, health, history, people, start, uploads
+from lucidex.web.pages import account, faces, files, folio, gather, health, history, people, start, uploads
 from lucidex.web.places import book
 from lucidex.web.proof import output_choices, runs, sheet
 from lucidex.web.routines import page as routines
@@ -61,7 +61,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (drafts, files, frames, bench, steps, bench_places, sheets, overlays, sheet, output_choices, runs)
-    rest = (health, account, people, start, uploads, folio, gather, history, book, routines, use, api)
+    rest = (health, account, faces, people, start, uploads, folio, gather, history, book, routines, use, api)
     for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
         app.include_router(router)
     app.mount("/static", KeyedFiles(), name="static")

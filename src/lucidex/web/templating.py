@@ -17,10 +17,17 @@ from lucidex.core.source.formats import FORMATS, READABLE
 from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
 from lucidex.services.retention import disk_words
-from lucidex.web.bench.area_list import listed, shown_field
+from lucidex.web.bench.area_list import listed
 from lucidex.web.bench.control import control_of
 from lucidex.web.bench.stage import preview_key
-from lucidex.web.bench.step_form import amount, carries_on_as, form_fields, found_nothing, is_automatic
+from lucidex.web.bench.step_form import (
+    amount,
+    carries_on_as,
+    form_fields,
+    found_nothing,
+    is_automatic,
+    shown_field,
+)
 from lucidex.web.security import csrf_token
 from lucidex.web.static_files import ADDRESS, STATIC
 
@@ -95,6 +102,7 @@ environment.globals |= {
     "control_of": control_of,
     "listed_areas": listed,
     "shown_field": shown_field,
+    "faces_revision": "2",
     "modules": sorted(path.name for path in (STATIC / "js").glob("*.js")),
 }
 

@@ -31,6 +31,7 @@ from lucidex.core.line.parts import (
     WishPart,
 )
 from lucidex.core.line.paths import Way, best_ways
+from lucidex.core.line.quoted import PLACEHOLDERS, Lifted, bare, lifted
 from lucidex.core.line.sizes import NEEDS as SIZE_NEEDS
 from lucidex.core.line.sizes import PAPER, SCREENS, SHARES, read_size
 from lucidex.core.line.spelling import near_words
@@ -113,7 +114,8 @@ def read_line(text: str, names: Sequence[Named] = ()) -> Readings:
     >>> [reading.words for reading in read_line("1600x900 and bw").readings][0]
     '1600 × 900; Black and white, from 30 red, 59 green, 11 blue.'
     """
-    words = [token.text for token in tokens_of("help" if text.strip() == "?" else text[: MAX_LINE + 1])]
+    quoted = lifted(text[: MAX_LINE + 1])
+    words = [token.text for token in tokens_of("help" if text.strip() == "?" else quoted.line)]
     if not words:
         return Readings(
             trouble=NotUnderstoodError("Type a size such as 1600x900, or what should change, such as bw.")
@@ -123,9 +125,13 @@ def read_line(text: str, names: Sequence[Named] = ()) -> Readings:
             trouble=NotUnderstoodError(f"A line has at most {MAX_LINE} characters and {MAX_TOKENS} words.")
         )
     try:
-        return _Search(words, _Names(names)).readings(text)
+        found = _Search(words, _Names(names), quoted).readings(text)
     except UserError as error:
         return Readings(trouble=error)
+    whole = bare(text)
+    if whole is not None and (found.meant is None or found.meant.left_out or found.meant.misspelt):
+        return read_line(whole, names)
+    return found
 
 
 class _Names:
@@ -156,10 +162,18 @@ class _Names:
 class _Search:
     """One line that is read."""
 
-    def __init__(self, words: Sequence[str], names: _Names) -> None:
-        self._words, self._names = words, names
+    def __init__(self, words: Sequence[str], names: _Names, quoted: Lifted) -> None:
+        self._words, self._names, self._quoted = words, names, quoted
 
     def readings(self, text: str) -> Readings:
+        found = self._found(text)
+        put_back = self._quoted.put_back
+        readings = tuple(
+            replace(one, completes=put_back(one.completes)) if one.completes else one for one in found.readings
+        )
+        return replace(found, readings=readings, question=found.question and put_back(found.question))
+
+    def _found(self, text: str) -> Readings:
         covered, misspelt = self._covered(self._words), _NO_SLIPS
         if not _is_understood(covered) and (better := self._respelt()) is not None:
             covered, misspelt = better
@@ -169,11 +183,12 @@ class _Search:
 
     def _covered(self, words: Sequence[str]) -> list[Way]:
         ways = best_ways(words, lambda stretch: [*_meanings(stretch), *self._names.meanings(stretch)])
+        ways = [replace(way, parts=self._quoted.saying(way.parts)) for way in ways]
         return sorted(ways, key=lambda way: all(isinstance(part, FillPart) for part in way.parts))
 
     def _respelt(self) -> tuple[list[Way], _Slips] | None:
         """The ways of the cheapest spelling in which every word is known."""
-        vocabulary = [*_vocabulary(), *self._names.by_word]
+        vocabulary = [*_vocabulary(), *self._names.by_word, *PLACEHOLDERS]
         known = set(vocabulary)
         near = [[word] if word in known else near_words(word, vocabulary) or [word] for word in self._words]
         best: tuple[list[Way], _Slips] | None = None

@@ -255,6 +255,10 @@ class Step(BaseModel):
         """The step with the fields of its words filled in, by their names; what is not among them stays."""
         return self
 
+    def saying(self, quoted: Mapping[str, str]) -> Self:
+        """The step with words that were typed between quotation marks, by the placeholders that stand for them."""
+        return self
+
     @property
     def fields(self) -> tuple[str, ...]:
         """The names of the fields in its words."""

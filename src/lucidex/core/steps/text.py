@@ -1,6 +1,7 @@
 """Words on the finished size: they suit each place, and can be read there."""
 
 import re
+from collections.abc import Mapping
 from enum import StrEnum
 from typing import Annotated, ClassVar, Literal, Self
 
@@ -10,12 +11,13 @@ from lucidex.core.finish.assets import AssetFile, AssetKind, Assets
 from lucidex.core.finish.canvas import Canvas, Finished
 from lucidex.core.finish.findings import Finding, FindingKind
 from lucidex.core.finish.text.backing import Behind
-from lucidex.core.finish.text.drawing import TextLook, draw_text
+from lucidex.core.finish.text.drawing import PlacedText, TextLook, draw_text, placed_text
 from lucidex.core.finish.text.faces import Face, Family, Weight, has_slanted, shipped_face, stand_ins
 from lucidex.core.finish.text.fields import fields_of, filled_in
 from lucidex.core.finish.text.letters import divided, settable_part
 from lucidex.core.finish.text.setting import Align
 from lucidex.core.geometry.fit import Anchor
+from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, read_ground
 from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
@@ -24,11 +26,9 @@ MAX_TYPED = 2_000
 _IN_SENTENCE = 40
 _ANCHORS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
-    r"(?:add |write |put )?(?:a )?(?:text|words|caption|title|heading)(?: saying)?(?: :)? "
-    r"[\"“”„«»']([^\"“”„«»]+)[\"“”„«»']"
+    r"(?:(?:add |write |put )?(?:a )?(?:text|words|title|heading)(?: saying)?(?: :)? )?(quoted[a-f])"
     rf"(?: (?:at |in |on )?(?:the )?({_ANCHORS}))?"
-    rf"(?: (?:in )?{GROUND})?(?:(?: ,)? (\d{{1,2}}(?:[.,]\d{{1,2}})?)(?: %)?)?",
-    re.IGNORECASE,
+    rf"(?: (?:in )?{GROUND})?(?:(?: ,)? (\d{{1,2}}(?:[.,]\d{{1,2}})?)(?: %)?)?"
 )
 Percent = Annotated[float, Field(allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
@@ -107,12 +107,16 @@ class Text(FinishStep):
         """The names in braces."""
         return fields_of(self.text)
 
-    def filled(self, values: dict[str, str]) -> Self:  # type: ignore[override]
+    def filled(self, values: Mapping[str, str]) -> Self:
         """With its fields filled in; those without a value are left out, and named."""
         if not self.fields:
             return self
         text, empty = filled_in(self.text, values)
         return self.model_copy(update={"text": text, "empty_fields": empty})
+
+    def saying(self, quoted: Mapping[str, str]) -> Self:
+        """With the words that were typed."""
+        return self.model_copy(update={"text": quoted[self.text][:MAX_TYPED]}) if self.text in quoted else self
 
     def faces(self, assets: Assets) -> tuple[Face, ...]:
         """The chosen face, and those that stand in for letters that it has not."""
@@ -147,6 +151,13 @@ class Text(FinishStep):
             margin=self.margin_percent / 100,
             at=self.at,
             angle_degrees=self.angle_degrees,
+        )
+
+    def placed(self, canvas: Size, inner: Box, assets: Assets) -> PlacedText | None:
+        """Where its words go on a canvas of which things around the picture leave `inner`; None without words."""
+        runs = divided(settable_part(self.text)[0], self.faces(assets)).runs
+        return (
+            placed_text(inner, canvas.shortest, runs, self.look()) if any(run.text.strip() for run in runs) else None
         )
 
     def draw(self, canvas: Canvas, assets: Assets) -> Finished:
@@ -208,15 +219,15 @@ class Text(FinishStep):
 
     @classmethod
     def read(cls, text: str) -> Self | None:
-        """Understands `text "Seed swap, Saturday" bottom right white 9 %`, the words as they were typed."""
+        """Understands `text "Seed swap, Saturday" bottom right white 9 %`; the words come by `saying`."""
         match = _TYPED.fullmatch(text)
         if match is None:
             return None
-        given: dict[str, object] = {"text": match[1].strip()}
+        given: dict[str, object] = {"text": match[1]}
         if match[2]:
-            given["anchor"] = match[2].lower()
+            given["anchor"] = match[2]
         if match[3]:
-            colour = read_ground(match[3].lower())
+            colour = read_ground(match[3])
             if colour is None or not colour.startswith("#"):
                 return None
             given |= {"ink": TextInk.OWN, "colour": colour}

@@ -80,7 +80,8 @@ def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int, texts
     place = find_place(app.workshop, actor, place_id)
     if place.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    placed = render_requests.in_place(app.workshop, state, OutputId.of(str(place_id)), demand_of(place))
+    output = OutputId.of(str(place_id))
+    placed = render_requests.in_place(app.workshop, state, output, demand_of(place), place.name)
     note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}” by a script.")
     return _file(app, placed, state.document.texts if texts else NO_TEXTS)
 

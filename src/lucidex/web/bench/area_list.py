@@ -9,15 +9,9 @@ from lucidex.core.areas.shapes import Brushed, Ellipse, Outline, Rectangle, Shap
 from lucidex.core.areas.sight import Sight
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.steps.base import Step
 from lucidex.core.steps.mend_spots import MendedSpot
 
 LISTED = 12
-_ONLY_WITH = {  # fields that say something only where another one has a value
-    "colour": ("hidden", {"covered"}),
-    "strength": ("hidden", {"softened", "coarsened"}),
-    "direction_degrees": ("softness", {"motion"}),
-}
 NAMES = {  # as the ledger and the stage call them
     "ellipse": "oval",
     "rectangle": "box",
@@ -78,9 +72,3 @@ def listed(stage: Mapping[str, object]) -> list[ListedShape]:
         ListedShape(number, shapes[number]["name"], shapes[number])
         for number in reversed(range(max(0, len(shapes) - LISTED), len(shapes)))
     ]
-
-
-def shown_field(step: Step, name: str) -> bool:
-    """Whether a field of a step on an area says something as its others are."""
-    other, values = _ONLY_WITH.get(name, ("", set()))
-    return getattr(step, other, None) in values if other in type(step).model_fields else True

@@ -7,8 +7,10 @@ from typing import Any
 from fastapi import APIRouter
 
 from lucidex.core.steps import StepEntry
+from lucidex.records.models import Place
 from lucidex.services.documents import PictureState
 from lucidex.services.people import Actor
+from lucidex.services.render_requests import PlacedPicture
 from lucidex.web.bench.stage import StageValues
 from lucidex.web.context import AppContext
 
@@ -18,12 +20,14 @@ class Control:
     """A control of its own for one kind of step; its partial is `bench/steps/KIND.html`, where it has one, or has the
     name that `partial` says.
 
-    `stage` says what is seen and dragged while it is unfolded, `values` what the partial is given as `view.own`, and
-    `routes` hold its own addresses. With `histogram` the plain form stands under one.
+    `stage`, or `place_stage` for the chosen place, says what is seen and dragged while it is unfolded, `values` what
+    the partial is given as `view.own`, and `routes` hold its own addresses. With `histogram` the plain form stands
+    under one.
     """
 
     kind: str
     stage: Callable[[PictureState, StepEntry], StageValues] | None = None
+    place_stage: Callable[[AppContext, PictureState, StepEntry, Place, PlacedPicture], StageValues] | None = None
     values: Callable[[AppContext, Actor], Any] | None = None
     routes: APIRouter | None = None
     histogram: bool = False

@@ -22,7 +22,7 @@ router = APIRouter(prefix="/pictures/{picture_id}", dependencies=[Depends(check_
 def show_overlay(at: Bench, place_id: int, v: Annotated[str, Query(max_length=64)] = "") -> Response:
     """All that is drawn onto the finished size in a place, alone on a clear ground, whatever it is."""
     row, demand = at.hung(place_id)
-    rendering = in_place(at.app.workshop, at.state, OutputId.of(str(row.id)), demand).rendering
+    rendering = in_place(at.app.workshop, at.state, OutputId.of(str(row.id)), demand, row.name).rendering
     kept = FOREVER if v == rendering.overlay_key else "no-store"
     return Response(at.app.renderer.overlay(rendering), media_type="image/png", headers={"Cache-Control": kept})
 

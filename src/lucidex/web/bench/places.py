@@ -74,8 +74,9 @@ def choose_output(
     row, demand = at.hung(place_id)
     state = at.state
     output = OutputId.of(str(place_id))
+    placement, is_clear = state.document.placement(state.geometry, str(place_id), demand), state.facts.has_clear_areas
     before, _ = state.document.written_as(
-        output, demand, state.document.shows_clear(state.geometry, state.facts.has_clear_areas)
+        output, demand, state.document.comes_out_clear(state.geometry, placement, str(place_id), demand, is_clear)
     )
     kept = quality if before == format else None
     chosen = state.document.settings(output).model_copy(update={"format": format, "quality": kept})

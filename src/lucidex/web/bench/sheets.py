@@ -156,5 +156,5 @@ def enlargement(at: Bench, place_id: int, way: Literal["plain", "ours"]) -> Resp
 
 
 def _placed(at: AtBench, place_id: int) -> PlacedPicture:
-    _, demand = at.hung(place_id)
-    return in_place(at.app.workshop, at.state, OutputId.of(str(place_id)), demand)
+    row, demand = at.hung(place_id)
+    return in_place(at.app.workshop, at.state, OutputId.of(str(place_id)), demand, row.name)

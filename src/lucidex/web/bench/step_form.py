@@ -9,7 +9,7 @@ from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
 _UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
-_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe", "begins_as", "faces"}
+_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe", "begins_as", "faces", "text", "empty_fields"}
 COARSE_FROM, MIDDLING_FROM = 50, 5  # spans: above them an amount moves by 1 and by a tenth, below by a twentieth
 
 
@@ -39,6 +39,22 @@ class StepField:
     choices: tuple[str, ...] = ()
 
 
+_ONLY_WITH = {  # fields that say something only where another one has a value
+    "colour": (("hidden", {"covered"}), ("ink", {"a colour of its own"})),
+    "strength": (("hidden", {"softened", "coarsened"}),),
+    "direction_degrees": (("softness", {"motion"}),),
+    "radius_percent": (("outline", {"rounded"}),),
+    "lean_degrees": (("outline", {"slanted"}),),
+    "behind_strength": (("behind", {"a plate", "a soft shade", "an outline"}),),
+}
+
+
+def shown_field(step: Step, name: str) -> bool:
+    """Whether a field of a step says something as its others are."""
+    asked = ((other, values) for other, values in _ONLY_WITH.get(name, ()) if other in type(step).model_fields)
+    return all(getattr(step, other) in values for other, values in asked)
+
+
 def form_fields(step: Step) -> list[StepField]:
     """The parameters that the plain form shows, in the order in which the step declares them."""
     schema = _schema(type(step))
@@ -64,7 +80,7 @@ def _field(step: Step, name: str, declared: dict[str, Any], kinds: dict[str, Any
     if "enum" in kinds.get(declared.get("$ref", "").split("/")[-1], {}):
         choices = tuple(kinds[declared["$ref"].split("/")[-1]]["enum"])
         return StepField(name, FieldKind.CHOICE, words, sentence, value, rest, choices=choices)
-    if name == "ground":
+    if declared.get("pattern", "").startswith("^(clear"):
         return StepField(name, FieldKind.GROUND, words, sentence, value, rest)
     if declared.get("type") == "boolean":
         return StepField(name, FieldKind.YES, words, sentence, value, rest)

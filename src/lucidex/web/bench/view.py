@@ -18,7 +18,6 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.warnings.enlarged import SOFT_FROM
 from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import Band
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.documents import PictureState, read_picture
@@ -152,16 +151,17 @@ class BenchView:
     @property
     def firsts(self) -> set[str]:
         """The steps that cannot move up."""
-        return {next(iter(ids)) for ids in self._by_band() if ids}
+        return {next(iter(ids)) for ids in self._by_seat() if ids}
 
     @property
     def lasts(self) -> set[str]:
         """The steps that cannot move down."""
-        return {ids[-1] for ids in self._by_band() if ids}
+        return {ids[-1] for ids in self._by_seat() if ids}
 
-    def _by_band(self) -> list[list[str]]:
+    def _by_seat(self) -> list[list[str]]:
         steps = self.state.document.steps
-        return [[entry.id for entry in steps if entry.step.band is band] for band in Band]
+        kinds = sorted({(entry.step.band, int(entry.step.seat)) for entry in steps})
+        return [[one.id for one in steps if (one.step.band, int(one.step.seat)) == kind] for kind in kinds]
 
     @property
     def digest(self) -> str:
@@ -250,7 +250,7 @@ def with_result(view: PlaceView, results: Mapping[str, StoredResult | UserError]
 def _worked_out(app: AppContext, state: PictureState, place: Place) -> PlaceView:
     demand = demand_of(place)
     try:
-        placed = in_place(app.workshop, state, OutputId.of(str(place.id)), demand)
+        placed = in_place(app.workshop, state, OutputId.of(str(place.id)), demand, place.name)
     except UserError as error:
         return PlaceView(place, demand, None, None, error.sentence)
     has_moved = demand.is_cropped and state.document.has_moved(state.geometry, str(place.id))
@@ -278,7 +278,7 @@ def bench_view(
         chosen=chosen,
         open=shown.open if open_step or shown.open in _OPEN_PARTS else None,
         wall=hang([view.size for view in places]),
-        stage=_stage(state, chosen, shown.open, open_step, after),
+        stage=_stage(app, state, chosen, shown.open, open_step, after),
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),
@@ -290,6 +290,7 @@ def bench_view(
 
 
 def _stage(
+    app: AppContext,
     state: PictureState,
     chosen: PlaceView | None,
     open_part: str | None,
@@ -301,8 +302,12 @@ def _stage(
     if after is not None:
         return whole(state, *just_after(state, after))
     if open_step is not None:
-        own = control_of(open_step.step.kind).stage
-        return own(state, open_step) if own is not None else step_values(state, open_step, place, placed)
+        control = control_of(open_step.step.kind)
+        if control.place_stage is not None and place is not None and placed is not None:
+            return control.place_stage(app, state, open_step, place, placed)
+        if control.stage is not None:
+            return control.stage(state, open_step)
+        return step_values(state, open_step, place, placed)
     return focal_values(state) if open_part == OPEN_FOCAL else place_values(state, place, placed)
 
 

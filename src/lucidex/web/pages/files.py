@@ -82,7 +82,7 @@ def _placed(
     row = find_place(app.workshop, actor, place_id)
     if row.folio_id != state.folio_id:
         raise NotFoundError("This place hangs in another folio.")
-    return in_place(app.workshop, state, OutputId.of(str(place_id), as_format), demand_of(row))
+    return in_place(app.workshop, state, OutputId.of(str(place_id), as_format), demand_of(row), row.name)
 
 
 @router.get("/pictures/{picture_id}/places/{place_id}/file", dependencies=[FILES])

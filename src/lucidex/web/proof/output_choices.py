@@ -8,9 +8,10 @@ from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.encode import FORMAT_NAMES, FormatName
 from lucidex.core.errors import OutOfRangeError
+from lucidex.core.proof.warnings import WayOut
 from lucidex.core.proof.warnings.poor_quality import POOR_QUALITY
 from lucidex.core.units import format_weight
-from lucidex.services import output_choices
+from lucidex.services import output_choices, words_on_pictures
 from lucidex.services.folios import read_folio
 from lucidex.services.output_choices import Scope, Written
 from lucidex.services.places import change_place, demand_of, write_also
@@ -88,6 +89,13 @@ def make_smaller(at: At, percent: Annotated[int, Form(ge=1, le=99)]) -> Response
     demand = output_choices.smaller_demand(at.cell, percent)
     change_place(at.app.workshop, at.actor, place.id, place.version, demand, place.name)
     return _back(at)
+
+
+@router.post("/words")
+def read_better(at: At, way: Annotated[WayOut, Form()]) -> Response:
+    """Set the words of this picture on a plate, or in the other one of light and dark."""
+    message = words_on_pictures.read_better(at.app.workshop, at.actor, at.cell, way)
+    return _message(at, message)
 
 
 @router.post("/accept-weight", dependencies=[FILES])

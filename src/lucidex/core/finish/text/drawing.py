@@ -74,11 +74,16 @@ def placed_text(inner: Box, side: int, runs: Sequence[Run], look: TextLook) -> P
     )
 
 
+def reach_of(placed: PlacedText, canvas: Size) -> Box:
+    """All of a canvas that words and what lies behind them can touch."""
+    return _around(placed.box, shade_margin(placed.fitted.size_px), canvas)
+
+
 def draw_text(canvas: Canvas, runs: Sequence[Run], look: TextLook) -> tuple[AnyPixels, list[Finding]]:
     """Words over a canvas, which may be changed, and what there is to be said about them."""
     placed = placed_text(canvas.inner, canvas.size.shortest, runs, look)
     set_ = placed.fitted
-    around = _around(placed.box, shade_margin(set_.size_px), canvas.size)
+    around = reach_of(placed, canvas.size)
     part = (
         slice(around.top, around.top + around.size.height),
         slice(around.left, around.left + around.size.width),

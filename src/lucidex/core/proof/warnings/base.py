@@ -21,6 +21,8 @@ class WayOut(StrEnum):
     ACCEPT = "it is right"
     WRITE_OTHERWISE = "ways out"
     LEAVE_OUT = "leave it out"
+    PLATE = "on a plate"
+    OTHER_COLOUR = "other colour"
 
 
 class Framed(StrEnum):

@@ -1,7 +1,7 @@
 """Controls of steps that need more than a plain form. Who adds one writes a file here and names it in `CONTROLS`."""
 
 from lucidex.web.bench.control import Control, register
-from lucidex.web.bench.controls import areas, balance, crop, four_points, logo, look, room, straighten, tonal
+from lucidex.web.bench.controls import areas, balance, crop, four_points, logo, look, room, straighten, text, tonal
 
 CONTROLS: tuple[Control, ...] = (
     crop.CONTROL,
@@ -11,6 +11,7 @@ CONTROLS: tuple[Control, ...] = (
     balance.CONTROL,
     look.CONTROL,
     logo.CONTROL,
+    text.CONTROL,
     *tonal.CONTROLS,
     *areas.CONTROLS,
 )

@@ -22,7 +22,7 @@ const area = {
 };
 
 /** Facts from the server: what is drawn with, and what is there. */
-export function readAreas() {
+function readAreas() {
   const facts = state.facts;
   area.sketch = [];
   if (facts?.mode !== "area") {
@@ -43,7 +43,7 @@ export function readAreas() {
 const draws = () => !["choose", "source"].includes(area.tool);
 
 /** Everything of the areas over the picture. @param {DOMRect} picture */
-export function areaParts(picture) {
+function areaParts(picture) {
   const { left: x, top: y, width, height } = picture, facts = state.facts;
   const ground = shape("rect", { class: "line-ground area-ground", x, y, width, height, "data-grip": "area" });
   const brushes = area.tool === "brush";
@@ -71,7 +71,7 @@ function sketchParts() {
 }
 
 /** @param {SVGElement} lines @param {PointerEvent} event @param {string} grip */
-export function pressArea(lines, event, grip) {
+function pressArea(lines, event, grip) {
   const touched = /** @type {Element} */ (event.target), index = Number(touched.getAttribute("data-area"));
   if (grip === "area-move" && state.facts?.shapes?.[index]?.proposed) return void post({ number: index }, "/accept");
   if (grip === "area-move") return holdArea(lines, event, index);
@@ -212,7 +212,7 @@ function movePoint(one, point, x, y) {
 }
 
 /** The brush's ring under the pointer. @param {Spot} at a point of the stage */
-export function hoverArea(at) {
+function hoverArea(at) {
   const ring = byId("area-ring");
   if (!ring) return;
   ring.setAttribute("cx", String(at.x));
@@ -220,7 +220,7 @@ export function hoverArea(at) {
 }
 
 /** With Shift, the wheel changes the brush. @param {WheelEvent} event */
-export function brushWheel(event) {
+function brushWheel(event) {
   if (state.facts?.mode !== "area" || !event.shiftKey || area.tool !== "brush") return false;
   changeBrush(Math.exp(-clamp(event.deltaY || event.deltaX, -240, 240) / 600));
   return true;
@@ -236,7 +236,7 @@ function changeBrush(factor) {
 }
 
 /** Keys over the picture. @param {KeyboardEvent} event @returns {boolean} whether the key was for an area */
-export function areaKey(event) {
+function areaKey(event) {
   const target = /** @type {Element} */ (event.target), group = target.closest("[data-area]"), index = Number(group?.getAttribute("data-area") ?? area.chosen);
   const one = state.facts?.shapes?.[index];
   if (!group || !one) return false;
@@ -327,7 +327,7 @@ function showTools() {
   seat.querySelector("[data-area-brush]")?.toggleAttribute("hidden", area.tool !== "brush");
 }
 
-export function listenToAreas() {
+function listenToAreas() {
   document.addEventListener("click", (event) => {
     const button = /** @type {Element} */ (event.target).closest("[data-area-tool], [data-area-way], [data-area-away], [data-area-by], [data-area-choose]");
     if (!button) return;
@@ -364,3 +364,6 @@ function leave() {
   else return /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
   redraw();
 }
+
+/** @type {import("./mode_door.js").ModeTool} */
+export const tool = { listen: listenToAreas, read: readAreas, parts: areaParts, press: pressArea, key: areaKey, hover: hoverArea, wheel: brushWheel };

@@ -1,6 +1,6 @@
 // Gestures on the stage: dragging the window, a line, a point, the focal point or the sight, by pointer and by key.
 // Emits one change when a gesture ends.
-import { areasHere } from "./area_door.js";
+import { modeTool } from "./mode_door.js";
 import { change } from "./requests.js";
 import { moveSight, zoomAbout } from "./sight.js";
 import { byId, state, toPicture } from "./stage_state.js";
@@ -12,7 +12,7 @@ import { clamp, moved, pulled, scaled, whole } from "./window_math.js";
 
 const KEY_PAUSE_MS = 400;
 const SHORTEST_LINE = 24;
-export const FOCUSABLE = ".window-group, .point, .area-shape";
+export const FOCUSABLE = ".window-group, .point, .area-shape, .words-box, .note-mark";
 
 /** @type {() => void} */
 let drawAgain = () => undefined;
@@ -25,7 +25,7 @@ export function listenToStage(lines, draw) {
     const touched = /** @type {Element} */ (event.target), grip = touched.getAttribute("data-grip");
     if (event.button === 1 || (event.button === 0 && (!grip || state.panning))) return panSight(lines, event);
     if (event.button !== 0 || !state.facts) return;
-    if (grip?.startsWith("area")) return areasHere()?.pressArea(lines, event, grip);
+    if (grip && modeTool()) return modeTool()?.press(lines, event, grip);
     if (grip === "line") return drawLine(lines, event);
     if (grip === "grey") return chooseGrey(lines, event);
     if (grip === "focal") return moveFocal(lines, event);
@@ -33,10 +33,10 @@ export function listenToStage(lines, draw) {
     if (grip && state.win) dragWindow(lines, grip, event, { ...state.win }, state.facts);
   });
   lines.addEventListener("keydown", onKey);
-  lines.addEventListener("pointermove", (event) => areasHere()?.hoverArea(onStage(event, lines)));
+  lines.addEventListener("pointermove", (event) => modeTool()?.hover?.(onStage(event, lines)));
   lines.addEventListener("wheel", (event) => {
     event.preventDefault();
-    if (areasHere()?.brushWheel(event)) return;
+    if (modeTool()?.wheel?.(event)) return;
     zoomAbout(onStage(event, lines), Math.exp(-clamp(event.deltaY, -240, 240) / 500));
   }, { passive: false });
 }
@@ -158,7 +158,7 @@ function focusAgain(lines, index) {
 /** @param {KeyboardEvent} event */
 function onKey(event) {
   const { facts } = state;
-  if (!facts || areasHere()?.areaKey(event)) return;
+  if (!facts || modeTool()?.key(event)) return;
   const by = event.shiftKey ? Math.max(10, Math.round(facts.picture.width / 20)) : 1;
   const way = /** @type {Record<string, Spot>} */ ({ ArrowLeft: { x: -by, y: 0 }, ArrowRight: { x: by, y: 0 }, ArrowUp: { x: 0, y: -by }, ArrowDown: { x: 0, y: by } })[event.key];
   if (facts.mode === "focal" && way) {

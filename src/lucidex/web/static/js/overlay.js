@@ -1,6 +1,6 @@
 // What is drawn over the picture for each mode: dimension lines, the window with its handles, the level line, the
 // four points, the focal point. Shapes only; gestures live in gestures.js.
-import { areasHere } from "./area_door.js";
+import { modeTool } from "./mode_door.js";
 import { across, corners, down, guides, shape } from "./drawing.js";
 import { rect, state, toScreen } from "./stage_state.js";
 import { clamp } from "./window_math.js";
@@ -30,9 +30,13 @@ function parts() {
   const picture = rect({ left: 0, top: 0, ...facts.picture });
   if (state.win) return windowParts(facts, picture, state.win);
   /** @type {Partial<Record<StageFacts["mode"], () => Element[]>>} */
-  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture), grey: () => greyParts(facts, picture), area: () => [down(picture.top, picture.bottom, beside(picture.right), `${facts.picture.height} px`), ...(areasHere()?.areaParts(picture) ?? [])] };
+  const modes = { level: () => levelParts(facts, picture), quad: () => quadParts(facts, picture), focal: () => focalParts(facts, picture), grey: () => greyParts(facts, picture) };
+  if (["area", "notes", "text"].includes(facts.mode)) return [...sides(facts, picture), ...(modeTool()?.parts(picture) ?? [])];
   return (modes[facts.mode] ?? (() => wholeParts(facts, picture)))();
 }
+
+/** How large the picture is, where what is drawn needs all the room within. @param {StageFacts} facts @param {DOMRect} picture */
+const sides = (facts, picture) => [...(facts.mode === "text" ? [across(picture.left, picture.right, above(picture.top), `${facts.picture.width} px`)] : []), down(picture.top, picture.bottom, beside(picture.right), `${facts.picture.height} px`)];
 
 const above = (/** @type {number} */ y) => y - 26;
 

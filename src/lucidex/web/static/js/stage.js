@@ -2,7 +2,7 @@
 // the result at actual pixels, or beside the original. Emits nothing; gestures.js sends what a gesture changed.
 import { clearBeside, drawBeside } from "./beside.js";
 import { shape } from "./drawing.js";
-import { readAreas } from "./area_door.js";
+import { readModes } from "./mode_door.js";
 import { FOCUSABLE, listenToStage } from "./gestures.js";
 import { overlay } from "./overlay.js";
 import { imageOf, showPicture } from "./pictures.js";
@@ -97,7 +97,7 @@ function read() {
   state.win = facts.window ?? null;
   state.points = facts.points ?? [];
   state.focal = facts.focal ?? null;
-  readAreas(draw);
+  readModes(draw);
   if (["result", "place"].includes(state.view) && !document.querySelector('[data-view="result"]')) state.view = "work";
   draw();
 }

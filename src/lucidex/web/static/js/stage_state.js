@@ -5,11 +5,15 @@
 /** @typedef {{x: number, y: number}} Spot */
 /** An area on the picture, in its pixels: a middle, sides and an angle, or points, with the radius of a brush. */
 /** @typedef {{kind: string, name: string, away: boolean, found: boolean, proposed?: boolean, x?: number, y?: number, width?: number, height?: number, angle?: number, points?: number[][], edge?: number[][], sharp?: number[], radius?: number}} AreaShape */
+/** A mark of a note on the picture, in its pixels. */
+/** @typedef {{note: number, kind: string, colour: string, points: number[][], width: number, pressed?: number[], text?: string, mine: boolean, settled: boolean}} NoteShape */
 /**
- * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey" | "area", picture: Extent, preview: string, judge: string[],
+ * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey" | "area" | "text" | "notes", picture: Extent, preview: string, judge: string[],
  *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
  *   shape?: number[] | null, fixed?: boolean, enlargement?: number, overlay?: {left: number, top: number, width: number, height: number, address: string} | null, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[],
- *   shapes?: AreaShape[], tools?: string[], ways?: string[], begins?: string, away?: boolean, sourced?: boolean, source?: Spot | null, brush?: number, step?: string}} StageFacts
+ *   shapes?: AreaShape[], tools?: string[], ways?: string[], begins?: string, away?: boolean, sourced?: boolean, source?: Spot | null, brush?: number, step?: string,
+ *   words?: {address: string, left: number, top: number, width: number, height: number, x: number, y: number, wide: number, high: number, angle: number, text: string},
+ *   notes?: NoteShape[], layer?: string}} StageFacts
  */
 
 export const state = {
