@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import pyvips
 
+from lucidex.core.areas.sight import Sight
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.canvas import (
     Canvas,
@@ -185,7 +186,7 @@ def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = 
     canvas = _with_room(painted, placement, chosen.ground, chosen.finish)
     picture = Box(placement.left, placement.top, placement.drawn)
     whole = Box(0, 0, placement.canvas)
-    begun = Canvas(canvas, picture, whole, whole, to_canvas=_to_canvas(source, chosen))
+    begun = Canvas(canvas, picture, whole, whole, sight=_sight(source, chosen))
     finished = drawn_in_order(begun, chosen.finish, assets)
     return Composition(_image(finished.pixels), finished.findings)
 
@@ -194,13 +195,11 @@ def _image(pixels: AnyPixels) -> pyvips.Image:
     return pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
 
 
-def _to_canvas(source: Source, chosen: Plan) -> Transform:
-    """From the content (fractions of the upright original) to pixels of the canvas."""
-    to_upright = Transform(source.upright.width, 0, 0, source.upright.height)
-    to_picture = to_upright.then(source.uprighting.inverse).then(chosen.total)
-    return to_picture.then(_to_picture(chosen.placement).inverse).then(
-        shift(chosen.placement.left, chosen.placement.top)
-    )
+def _sight(source: Source, chosen: Plan) -> Sight:
+    """How a canvas sees the upright original."""
+    placed = chosen.placement
+    to_drawn = source.uprighting.inverse.then(chosen.total).then(_to_picture(placed).inverse)
+    return Sight(source.upright, to_drawn.then(shift(placed.left, placed.top)))
 
 
 def _with_room(
@@ -241,8 +240,9 @@ def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Asset
         picture = Box(round(placed.left * across), round(placed.top * down), drawn)
     seen = below if scale == 1.0 else below.resize(across, vscale=down)
     clear = np.zeros((size.height, size.width, 4), np.uint8)
-    to_canvas = _to_canvas(source, chosen).then(Transform(across, 0, 0, down))
-    canvas = Canvas(clear, picture, box, box, below=seen.numpy(), to_canvas=to_canvas)
+    sight = _sight(source, chosen)
+    sight = Sight(sight.upright, sight.from_upright.then(Transform(across, 0, 0, down)))
+    canvas = Canvas(clear, picture, box, box, below=seen.numpy(), sight=sight)
     return _image(drawn_alone(canvas, finish, assets))
 
 

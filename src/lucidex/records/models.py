@@ -383,7 +383,6 @@ class Note(Base):
     author_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
     text: Mapped[str] = mapped_column(String(MAX_NOTE))
     marks: Mapped[list[Any]]
-    version: Mapped[int] = mapped_column(default=1)
     settled_at: Mapped[datetime | None]
     settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
     created_at: Mapped[datetime] = mapped_column(default=now)

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
@@ -12,6 +12,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.likeness import alike
 from lucidex.services.documents import PictureState, read_pictures
 from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.notes import open_notes
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -38,11 +39,12 @@ class SheetPicture:
     group: str
     number: int  # where it stands in the folio, from 0
     remarks: tuple[Remark, ...]
+    open_notes: int = 0
 
     @property
     def needs_somebody(self) -> bool:
-        """Whether a remark asks for something."""
-        return any(remark.needs_somebody for remark in self.remarks)
+        """Whether a remark or a note asks for something."""
+        return bool(self.open_notes) or any(remark.needs_somebody for remark in self.remarks)
 
     @property
     def shape(self) -> str:
@@ -65,6 +67,7 @@ class SheetPicture:
             texts.caption, texts.credit, texts.licence, *texts.people, *(remark.words for remark in self.remarks),
             recorded.camera, recorded.taken_at, "small" if facts.upright.longest < 1_000 else "",
             "clear" if facts.has_clear_areas else "", "located" if recorded.has_location else "",
+            "notes" if self.open_notes else "",
         )  # fmt: skip
         return " ".join(said).casefold()
 
@@ -102,7 +105,9 @@ def read_sheet(
         raise OutOfRangeError(f"What is looked for may have {MAX_FIND} letters at most.")
     view = read_folio(workshop, actor, folio_id)
     states = read_pictures(workshop, actor, [picture.id for picture in view.pictures])
-    pictures = _remarked(view, states)
+    with workshop.database.begin() as session:
+        notes = open_notes(session, actor, [state.picture_id for state in states])
+    pictures = [replace(one, open_notes=notes.get(one.state.picture_id, 0)) for one in _remarked(view, states)]
     shown = [one for one in pictures if all(word in one.words for word in find.casefold().split())]
     if flagged:
         shown = [one for one in shown if one.needs_somebody]

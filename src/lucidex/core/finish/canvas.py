@@ -7,12 +7,12 @@ from typing import Protocol
 
 import numpy as np
 
+from lucidex.core.areas.sight import Sight
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.assets import AssetFile, Assets
 from lucidex.core.finish.findings import Finding
 from lucidex.core.finish.forms import Form
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.geometry.transform import Transform
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.source.pyramid import AnyPixels
 
@@ -74,7 +74,7 @@ class Canvas:
     whoever draws may change them. `picture` is where the picture lies, `form` its outline where that is no rectangle,
     borders included; `body` what is there of both before anything is cast. What asked for room has it between `outer`
     and `inner`; for what asked for none they are the same. `below` are the pixels that things lie over in the result,
-    where `pixels` show something else; `to_canvas` leads there from the content (fractions of the upright original).
+    where `pixels` show something else; `sight` says how the canvas sees the upright original.
     """
 
     pixels: AnyPixels
@@ -84,7 +84,7 @@ class Canvas:
     form: Form | None = None
     body: AnyPixels | None = None
     below: AnyPixels | None = None
-    to_canvas: Transform | None = None
+    sight: Sight | None = None
 
     @property
     def size(self) -> Size:

@@ -28,6 +28,8 @@ _COMMANDS = {
     Command.RESULT: "result, show result, preview, see result, show file",
     Command.HELP: "help, keys, shortcuts, keyboard shortcuts, what can i type, what can i do, commands, keyboard, "
     "hints",
+    Command.NOTES: "note, notes, add note, add a note, show notes, remark, remarks, comment, comments, draw on it, "
+    "draw on the picture, mark it, pen, highlighter, arrow, write a note",
     Command.HISTORY: "history, show history, changes, all changes, list of changes",
 }
 COMMANDS: dict[str, tuple[Command, ...]] = {}

@@ -29,6 +29,7 @@ class Command(StrEnum):
     RESULT = "result"
     HELP = "help"
     HISTORY = "history"
+    NOTES = "notes"
 
 
 COMMAND_WORDS = {
@@ -46,6 +47,7 @@ COMMAND_WORDS = {
     Command.RESULT: "Look at the file of the chosen place",
     Command.HELP: "The keys, and how to type",
     Command.HISTORY: "Every change with its time",
+    Command.NOTES: "Notes: draw or write on the picture for colleagues",
 }
 
 

@@ -24,6 +24,7 @@ from lucidex.core.steps.fill_ground import FillGround
 from lucidex.core.steps.hide import Hide, HideFaces
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.looks import LookStep
+from lucidex.core.steps.marks import Marks
 from lucidex.core.steps.mend_spots import CopySpot, RemoveDust, RemoveSpots
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
@@ -76,6 +77,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Shadow,
     Reflection,
     Text,
+    Marks,
 )
 
 if TYPE_CHECKING:

@@ -19,6 +19,7 @@ from lucidex.services.documents import Alter, PictureState, change, expect_versi
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import up_to
 from lucidex.services.steps import step_of
+from lucidex.web.bench.pens import PENS
 from lucidex.web.bench.view import Shown, bench_view, format_choices
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.templating import page, partial
@@ -93,6 +94,7 @@ class AtBench:
             "demand_words": demand_words,
             "formats": format_choices(),
             "plain": plain,
+            "pens": PENS,
         }
         if self.request.headers.get("hx-request") == "true":
             return partial(self.request, "bench/bench.html", **values)

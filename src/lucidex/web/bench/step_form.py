@@ -9,7 +9,18 @@ from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
 _UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
-_NOT_SHOWN = {"kind", "automatic", "found", "surface", "recipe", "begins_as", "faces", "text", "empty_fields"}
+_NOT_SHOWN = {
+    "kind",
+    "automatic",
+    "found",
+    "surface",
+    "recipe",
+    "begins_as",
+    "faces",
+    "text",
+    "empty_fields",
+    "marks",
+}
 COARSE_FROM, MIDDLING_FROM = 50, 5  # spans: above them an amount moves by 1 and by a tenth, below by a twentieth
 
 

@@ -23,6 +23,7 @@ from lucidex.records.models import Place
 from lucidex.services.documents import PictureState, read_picture
 from lucidex.services.folio_history import Next, read_around
 from lucidex.services.folios import FolioView
+from lucidex.services.notes import NoteCount, NoteView, count_notes, read_notes
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
@@ -30,6 +31,7 @@ from lucidex.services.results import StoredResult
 from lucidex.services.routine_use import trial_of
 from lucidex.services.routines import read_routine
 from lucidex.web.bench.control import control_of
+from lucidex.web.bench.pens import OPEN_NOTES, notes_stage
 from lucidex.web.bench.stage import (
     StageValues,
     focal_values,
@@ -44,7 +46,7 @@ from lucidex.web.context import AppContext
 from lucidex.web.places.form import SizeFields, size_fields
 
 OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL = "framing", "output", "rule", "focal"
-_OPEN_PARTS = {OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL}
+_OPEN_PARTS = {OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE, OPEN_FOCAL, OPEN_NOTES}
 
 
 @dataclass(frozen=True)
@@ -121,6 +123,8 @@ class BenchView:
     own: Any
     back: Next | None
     again: Next | None
+    notes: list[NoteView]
+    noted: NoteCount
     trial: Routine | None = None
 
     @property
@@ -269,6 +273,8 @@ def bench_view(
     steps = {entry.id: entry for entry in state.document.steps}
     open_step, after = steps.get(shown.open or ""), steps.get(shown.after or "")
     values = control_of(open_step.step.kind).values if open_step else None
+    shows_notes = shown.open == OPEN_NOTES and after is None
+    notes = read_notes(app.workshop, actor, picture_id) if shows_notes else []
     given = advice(PictureGeometry.of(state.facts.upright), state.document.steps)
     return BenchView(
         folio=folio,
@@ -278,7 +284,9 @@ def bench_view(
         chosen=chosen,
         open=shown.open if open_step or shown.open in _OPEN_PARTS else None,
         wall=hang([view.size for view in places]),
-        stage=_stage(app, state, chosen, shown.open, open_step, after),
+        stage=notes_stage(state, notes) if shows_notes else _stage(app, state, chosen, shown.open, open_step, after),
+        notes=notes,
+        noted=count_notes(app.workshop, picture_id),
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),

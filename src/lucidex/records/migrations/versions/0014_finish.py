@@ -33,7 +33,6 @@ def upgrade() -> None:
         sa.Column("author_id", sa.BigInteger(), nullable=False),
         sa.Column("text", sa.String(length=2000), nullable=False),
         sa.Column("marks", sa.JSON(), nullable=False),
-        sa.Column("version", sa.BigInteger(), nullable=False),
         sa.Column("settled_at", _TIME, nullable=True),
         sa.Column("settled_by", sa.BigInteger(), nullable=True),
         sa.Column("created_at", _TIME, nullable=False),

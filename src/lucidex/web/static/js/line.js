@@ -12,6 +12,7 @@ const COMMANDS = {
   result: press('[data-view="result"]', "No place is chosen. Hang one, by typing its size."),
   download: press('[data-key="download"]', "Nothing hangs yet. Type the size that the picture must have."),
   history: press('[data-command="history"]', "Nothing was changed yet."),
+  notes: press('[data-command="notes"][aria-expanded="false"]'),
   help: press('[data-command="help"]'),
   thirds: () => guide("thirds"),
   "no guides": () => guide("none"),

@@ -6,7 +6,7 @@
 /** An area on the picture, in its pixels: a middle, sides and an angle, or points, with the radius of a brush. */
 /** @typedef {{kind: string, name: string, away: boolean, found: boolean, proposed?: boolean, x?: number, y?: number, width?: number, height?: number, angle?: number, points?: number[][], edge?: number[][], sharp?: number[], radius?: number}} AreaShape */
 /** A mark of a note on the picture, in its pixels. */
-/** @typedef {{note: number, kind: string, colour: string, points: number[][], width: number, pressed?: number[], text?: string, mine: boolean, settled: boolean}} NoteShape */
+/** @typedef {{note: number, number: number, index: number, kind: string, colour: string, points: number[][], width: number, pressed?: number[], head?: number[][], text?: string, mine: boolean, settled: boolean}} NoteShape */
 /**
  * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey" | "area" | "text" | "notes", picture: Extent, preview: string, judge: string[],
  *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
