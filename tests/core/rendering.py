@@ -5,6 +5,7 @@ import pyvips
 
 from lucidex.core.document import Framing, PictureDocument
 from lucidex.core.finish.assets import Assets
+from lucidex.core.finish.text.faces import Face, Family, shipped_face
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import draw, draw_whole, plan
@@ -41,6 +42,9 @@ class AnyAssets:
 
     def picture(self, sha256: str, size: Size) -> pyvips.Image:
         return draw_whole(self._source, size)
+
+    def face(self, sha256: str) -> Face:
+        return shipped_face(Family.HAND)
 
 
 def rendered(

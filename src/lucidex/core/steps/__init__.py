@@ -28,6 +28,7 @@ from lucidex.core.steps.marks import Marks
 from lucidex.core.steps.mend_spots import CopySpot, RemoveDust, RemoveSpots
 from lucidex.core.steps.perspective import FourPoints, Perspective
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
+from lucidex.core.steps.recolour import Recolour
 from lucidex.core.steps.red_eyes import RedEyes
 from lucidex.core.steps.reflection import Reflection
 from lucidex.core.steps.room import Room, Strip
@@ -53,6 +54,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Strip,
     *POINTWISE_STEPS,  # tone: those that looks are made of have a list of their own
     LookStep,
+    Recolour,
     LocalContrastStep,
     TwoToneStep,
     Sharpen,

@@ -8,7 +8,7 @@ from lucidex.core.source.pyramid import AnyPixels
 
 ENOUGH, ENOUGH_FOR_LARGE = 4.5, 3.0  # WCAG 2.2, success criterion 1.4.3, level AA
 LARGE_PX, LARGE_BOLD_PX = 24.0, 18.66  # 18 points, or 14 in bold, at 96 to the inch
-WORST = 5.0  # per cent of the pixels around the letters may be harder than what is said
+WORST = 2.0  # per cent of the pixels around the letters may be harder than what is said
 
 _coded = np.arange(256) / 255
 _LINEAR = np.where(_coded <= 0.04045, _coded / 12.92, ((_coded + 0.055) / 1.055) ** 2.4)

@@ -11,7 +11,7 @@ from lucidex.core.finish.compositing import kept_to, room_within
 from lucidex.core.finish.findings import Finding, FindingKind
 from lucidex.core.finish.layer_kernel import mix_colour_over
 from lucidex.core.finish.text.backing import NEAR, OUTLINED, Behind, padding, plate, shade_margin, soft_shade, widened
-from lucidex.core.finish.text.contrast import luminance, luminance_of, needed, worst_contrast
+from lucidex.core.finish.text.contrast import ENOUGH, luminance, luminance_of, needed, worst_contrast
 from lucidex.core.finish.text.fitting import Fitted, fitted
 from lucidex.core.finish.text.letters import Run
 from lucidex.core.finish.text.setting import Align
@@ -91,7 +91,7 @@ def draw_text(canvas: Canvas, runs: Sequence[Run], look: TextLook) -> tuple[AnyP
     letters = _seated(set_.mask, placed.box, around)
     near = widened(letters, max(1.0, NEAR * set_.size_px)) > 0.5
     below = canvas.seen[part]
-    ink, backing, strength = _chosen(look, set_, below[near])
+    ink, backing, strength = _chosen(look, below[near])
     if strength:
         cover = _backing(look.behind, set_, letters, placed.box, around)
         below = below.copy()
@@ -116,12 +116,12 @@ def _findings(placed: PlacedText, measured: float, wanted: float) -> list[Findin
     return findings
 
 
-def _chosen(look: TextLook, set_: Fitted, near: AnyPixels) -> tuple[Colour, Colour, float]:
+def _chosen(look: TextLook, near: AnyPixels) -> tuple[Colour, Colour, float]:
     """The letters' colour, that of what lies behind them, and how strong that is; `near` is what lies around letters.
 
     By itself, that ink is chosen which needs the weaker shade, or else reads better; a shade is as strong as needed.
     """
-    wanted = needed(set_.size_px, look.is_bold) * _AMPLE
+    wanted = ENOUGH * _AMPLE  # also for large letters, where less would do
     inks = (LIGHT, DARK) if look.ink is None else (look.ink,)
     tried = [_needed_shade(ink, look, near, wanted) for ink in inks]
     best = min(range(len(inks)), key=lambda index: (tried[index][0], -tried[index][1]))

@@ -94,7 +94,7 @@ def fitted(
             return made
         if setting.size_px <= SMALLEST_PX:
             break
-        by = block.mask.shape[1] / setting.width_px if too_wide else math.sqrt(over)
+        by = 2.0 if block.is_cut else block.mask.shape[1] / setting.width_px if too_wide else math.sqrt(over)
         smaller = setting.size_px * min(_STEP_DOWN, max(_MOST_DOWN, 1 / max(by, 1.0)))
         setting = replace(setting, size_px=max(SMALLEST_PX, smaller))
     return _cut(made, room)

@@ -94,7 +94,13 @@ def _set(setting: Setting) -> Block:
     while finer > 1 and _estimate(setting, letters) * finer**2 > MAX_MASK_PIXELS:
         finer -= 1
     pitch = setting.size_px * setting.spacing
-    ink, above, is_cut = _mask(setting, finer)
+    drawn = _mask(setting, finer)
+    while drawn is None and finer > 1:
+        finer //= 2
+        drawn = _mask(setting, finer)
+    if drawn is None:
+        return Block(np.zeros((1, 1), np.float32), is_cut=True)
+    ink, above, is_cut = drawn
     # whole lines, and at least all that is drawn: marks may rise above the first line
     lines = max(1, math.ceil((above + ink.shape[0]) / (pitch * finer) - 0.02))
     top = max(0, round(above))
@@ -116,7 +122,9 @@ def _estimate(setting: Setting, letters: int) -> float:
     return width * (lines + 1) * setting.size_px * setting.spacing
 
 
-def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool]:
+def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool] | None:
+    """The ink, how far below the first line's top it begins, and whether it is cut; None where a line is too long for
+    any surface."""
     size = setting.size_px * finer
     attributes = (
         f'fallback="false" size="{round(size * _PANGO)}" line_height="{round(size * setting.spacing * _PANGO)}" '
@@ -124,13 +132,16 @@ def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool]:
         + (' underline="single"' if setting.underlined else "")
     )
     words = "".join(f'<span font_family="{run.face.family}">{html.escape(run.text)}</span>' for run in setting.runs)
-    image = pyvips.Image.text(
-        f"<span {attributes}>{words}</span>",
-        dpi=72,
-        width=max(1, setting.width_px * finer),
-        align=_ALIGNED[setting.align],
-        wrap="word",
-    )
+    try:
+        image = pyvips.Image.text(
+            f"<span {attributes}>{words}</span>",
+            dpi=72,
+            width=max(1, setting.width_px * finer),
+            align=_ALIGNED[setting.align],
+            wrap="word",
+        )
+    except pyvips.Error:
+        return None
     is_cut = image.width * image.height > MAX_MASK_PIXELS
     if is_cut:
         image = image.crop(0, 0, image.width, max(1, MAX_MASK_PIXELS // image.width))

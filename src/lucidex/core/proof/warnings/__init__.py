@@ -29,7 +29,7 @@ WARNINGS: tuple[ProofWarning, ...] = (
     stretched.WARNING,
     clear_lost.WARNING,
     asset_enlarged.WARNING,
-    *finish_findings.WARNINGS,
+    *finish_findings.ALL,
     moved.WARNING,
     subject_cut.WARNING,
     too_heavy.WARNING,

@@ -76,4 +76,11 @@ def _warning(kind: FindingKind) -> ProofWarning:
     return ProofWarning(kind.value, _REASONS[kind], find, ways, unless)
 
 
-WARNINGS = tuple(_warning(kind) for kind in _SAID)
+HARD_TO_READ = _warning(FindingKind.HARD_TO_READ)
+CUT = _warning(FindingKind.CUT)
+SET_SMALLER = _warning(FindingKind.SET_SMALLER)
+SMALL = _warning(FindingKind.SMALL)
+LETTERS_MISSING = _warning(FindingKind.LETTERS_MISSING)
+OTHER_FACE = _warning(FindingKind.OTHER_FACE)
+EMPTY_FIELD = _warning(FindingKind.EMPTY_FIELD)
+ALL = (HARD_TO_READ, CUT, SET_SMALLER, SMALL, LETTERS_MISSING, OTHER_FACE, EMPTY_FIELD)

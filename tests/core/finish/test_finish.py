@@ -1,23 +1,31 @@
 """What is drawn onto the finished size: exact sizes, in order, with room, the same on the stage as in the file."""
 
 import numpy as np
-import pyvips
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.finish.assets import AssetFile
+from lucidex.core.finish.assets import NO_ASSETS, AssetFile
+from lucidex.core.finish.canvas import given_room, total_margins
 from lucidex.core.finish.compositing import Ink, composited
+from lucidex.core.finish.forms import FormKind
+from lucidex.core.finish.text.backing import Behind
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.keys import pixels_key
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, LongestEdge
-from lucidex.core.render import Plan, SourceAssets, draw, draw_finish, plan
+from lucidex.core.render import Plan, SourceAssets, draw, draw_finish, plan, under
 from lucidex.core.steps.base import FinishStep
-from lucidex.core.steps.border import Border
+from lucidex.core.steps.border import Border, Side
 from lucidex.core.steps.logo import Logo
+from lucidex.core.steps.reflection import Reflection
+from lucidex.core.steps.see_through import SeeThrough
+from lucidex.core.steps.shadow import Shadow
+from lucidex.core.steps.shape import Shape
+from lucidex.core.steps.text import Text
 from tests.conftest import picture
 from tests.core.rendering import entries, rendered, source_of
 
@@ -34,6 +42,42 @@ LOGOS = st.builds(
 )
 BORDERS = st.builds(Border, width_percent=st.floats(0, 30), colour=st.sampled_from(["#ffffff", "#1d2326", "#8c2f1b"]))
 FINISH = st.lists(st.one_of(LOGOS, BORDERS), max_size=4)
+GROUNDS = st.sampled_from(["clear", "#ffffff", "#336699"])
+SHAPES = st.builds(
+    Shape,
+    outline=st.sampled_from(FormKind),
+    radius_percent=st.floats(0, 50),
+    lean_degrees=st.floats(-60, 60),
+    outside=GROUNDS,
+)
+SHADOWS = st.builds(
+    Shadow,
+    direction_degrees=st.floats(0, 360),
+    distance_percent=st.floats(0, 10),
+    softness_percent=st.floats(0, 10),
+    ground=GROUNDS,
+)
+REFLECTIONS = st.builds(
+    Reflection,
+    height_percent=st.floats(1, 100),
+    fading=st.floats(0, 100),
+    gap_percent=st.floats(0, 10),
+    ground=GROUNDS,
+)
+TEXTS = st.builds(
+    Text,
+    text=st.sampled_from(["Seed swap", "A\nlonger line of words", "Ελληνικά שלום 漢字", "W" * 60]),
+    size_percent=st.floats(0.5, 60),
+    least_px=st.floats(0, 60),
+    angle_degrees=st.floats(-180, 180),
+    behind=st.sampled_from(Behind),
+    anchor=st.sampled_from(Anchor),
+    margin_percent=st.floats(0, 40),
+)
+SIDED = st.builds(Border, width_percent=st.floats(0, 30), side=st.sampled_from(Side), colour=st.just("#8c2f1b"))
+EVERYTHING = st.lists(
+    st.one_of(LOGOS, SIDED, SHAPES, SHADOWS, REFLECTIONS, TEXTS, st.builds(SeeThrough, ground=GROUNDS)), max_size=5
+)
 
 
 def planned(pixels: np.ndarray, demand: PlaceDemand, *steps: FinishStep) -> Plan:
@@ -64,6 +108,24 @@ def test_any_finish_leaves_the_size_exact(
         assert made.shape[:2] == (down, across)
 
 
+@settings(max_examples=150, deadline=None)
+@given(st.integers(1, 160), st.integers(1, 160), st.sampled_from([Rule.COVER, Rule.CONTAIN, Rule.FILL]), EVERYTHING)
+def test_everything_together_leaves_the_size_exact(
+    across: int, down: int, rule: Rule, steps: list[FinishStep]
+) -> None:
+    demand = PlaceDemand(measure=ExactSize(width_px=across, height_px=down), rule=rule)
+    margins = total_margins(given_room(steps, Size(across, down)))
+    if margins.left + margins.right >= across or margins.top + margins.bottom >= down:
+        with pytest.raises(OutOfRangeError, match="leaves no room for it"):
+            rendered(source_of(picture(90, 60)), demand, *steps, assets=ASSETS)
+        return
+    made = rendered(source_of(picture(90, 60)), demand, *steps, assets=ASSETS)
+    assert made.shape[:2] == (down, across)
+    grounds = [step.ground_below for step in sorted(steps, key=lambda step: step.seat)]
+    clear = any(step.lets_through for step in steps) and not any(ground is not None for ground in grounds)
+    assert made.shape[2] == (4 if clear else 3), "clear where something lets through, and no ground lies below"
+
+
 @given(st.integers(80, 300), st.integers(80, 300), st.floats(1, 12))
 @settings(max_examples=25, deadline=None)
 def test_the_picture_gives_way_and_is_drawn_at_the_size_that_is_left(across: int, down: int, width: float) -> None:
@@ -79,16 +141,16 @@ def test_the_picture_gives_way_and_is_drawn_at_the_size_that_is_left(across: int
     assert (made[outside] == (0x10, 0x20, 0x30)).all()
 
 
-def test_things_are_drawn_in_the_order_of_the_list() -> None:
+def test_later_borders_lie_further_out_and_what_is_laid_over_lies_over_all() -> None:
     demand = PlaceDemand(measure=ExactSize(width_px=200, height_px=100))
-    outer, inner = Border(width_percent=5, colour="#ff0000"), Border(width_percent=5, colour="#0000ff")
-    made = rendered(source_of(picture(200, 100)), demand, outer, inner)
+    inner, outer = Border(width_percent=5, colour="#0000ff"), Border(width_percent=5, colour="#ff0000")
+    made = rendered(source_of(picture(200, 100)), demand, inner, outer)
     assert [tuple(made[50, x]) for x in (0, 4, 5, 9)] == [(255, 0, 0)] * 2 + [(0, 0, 255)] * 2
     mark = Logo(logo=MARK, anchor=Anchor.TOP_LEFT, margin_percent=0, ink=Ink.WHITE, size_percent=30)
-    over = rendered(source_of(picture(200, 100)), demand, outer, mark, assets=ASSETS)
-    under = rendered(source_of(picture(200, 100)), demand, mark, outer, assets=ASSETS)
-    assert not np.array_equal(over[:5, :30], under[:5, :30]), "the logo lies over the border, or under it"
-    assert (under[:5, :30] == (255, 0, 0)).all()
+    one = rendered(source_of(picture(200, 100)), demand, outer, mark, assets=ASSETS)
+    other = rendered(source_of(picture(200, 100)), demand, mark, outer, assets=ASSETS)
+    assert np.array_equal(one, other), "a border never covers a logo, which lies inside of it"
+    assert (one[:5] == (255, 0, 0)).all()
 
 
 @given(FINISH.filter(lambda steps: sum(isinstance(step, Border) for step in steps) < 2))
@@ -96,20 +158,31 @@ def test_things_are_drawn_in_the_order_of_the_list() -> None:
 def test_what_the_stage_shows_over_the_picture_is_what_the_file_has(steps: list[FinishStep]) -> None:
     demand = PlaceDemand(measure=ExactSize(width_px=160, height_px=120))
     pixels = picture(160, 120)
-    chosen = planned(pixels, demand, *steps)
-    made = draw(source_of(pixels), chosen, ASSETS).numpy().astype(int)
-    overlay = draw_finish(chosen, ASSETS, 1_000)
-    bare = draw(source_of(pixels), planned(pixels, demand, *(s for s in steps if isinstance(s, Border)))).numpy()
-    canvas = pyvips.Image.new_from_array(np.ascontiguousarray(bare)).copy(interpretation="srgb")
-    seen = composited(canvas, overlay, Box(0, 0, Size(160, 120)), 1.0, Ink.OWN).numpy().astype(int)
+    chosen, source = planned(pixels, demand, *steps), source_of(pixels)
+    made = draw(source, chosen, ASSETS).numpy().astype(int)
+    below = draw(source, under(chosen), ASSETS)
+    overlay = draw_finish(source, chosen, below, ASSETS, 1_000).numpy()
+    bare = draw(source, planned(pixels, demand, *(s for s in steps if isinstance(s, Border)))).numpy().copy()
+    seen = composited(bare, overlay, Box(0, 0, Size(160, 120)), 1.0, Ink.OWN).astype(int)
     most = 1 + 2 * len(steps)
     assert np.abs(seen[..., :3] - made[..., :3]).max() <= most, "half-clear pixels are rounded once more for each"
 
 
+def test_the_stage_veils_what_an_outline_cuts_away_and_lets_the_picture_through_inside() -> None:
+    demand = PlaceDemand(measure=ExactSize(width_px=200, height_px=120))
+    pixels = picture(200, 120)
+    chosen, source = planned(pixels, demand, Shape(), Border(colour="#006400")), source_of(pixels)
+    overlay = draw_finish(source, chosen, draw(source, under(chosen)), NO_ASSETS, 1_000).numpy()
+    assert overlay[60, 100, 3] == 0, "the middle of the oval shows the picture"
+    assert overlay[1, 1, 3] > 220, "its corner is veiled"
+    assert tuple(overlay[60, 2]) == (0, 0x64, 0, 255), "and the border is there"
+
+
 def test_the_stage_is_shown_no_more_pixels_than_it_needs() -> None:
     demand = PlaceDemand(measure=ExactSize(width_px=3_000, height_px=1_000))
+    source = source_of(picture(300, 100))
     chosen = planned(picture(300, 100), demand, Border(), Logo(logo=MARK))
-    drawn = draw_finish(chosen, ASSETS, 600)
+    drawn = draw_finish(source, chosen, draw(source, under(chosen), ASSETS), ASSETS, 600)
     assert (drawn.width, drawn.height) == (600, 200)
 
 
