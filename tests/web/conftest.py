@@ -8,12 +8,14 @@ from dataclasses import dataclass
 import pytest
 from starlette.testclient import TestClient
 
+from lucidex.core.finish.marks import Mark, MarkKind
+from lucidex.core.finish.text.faces import Family, shipped_face
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.book import BookPlace
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
-from lucidex.services import logos, runs, sessions
+from lucidex.services import fonts, logos, notes, runs, sessions
 from lucidex.services.book import add_own
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
@@ -88,6 +90,8 @@ class Work:
     cell_id: int
     routine_id: int
     logo_id: int
+    note_id: int
+    font_id: int
 
 
 @pytest.fixture
@@ -105,4 +109,9 @@ def work(workshop: Workshop, visit: Callable[[], Visitor]) -> Work:
         workshop, visitor.actor, Routine(name="Mine", steps=(RoutineStep(step=Exposure(stops=0.5)),))
     )
     logo_id = logos.keep_picture_as_logo(workshop, visitor.actor, taken.picture_id).id
-    return Work(visitor, taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id, logo_id)
+    mark = Mark(kind=MarkKind.ARROW, points=((0.2, 0.2), (0.6, 0.6)))
+    note_id = notes.add_note(workshop, visitor.actor, taken.picture_id, "Lighter?", [mark])
+    face = shipped_face(Family.HAND).path.read_bytes()
+    font_id = fonts.keep_font(workshop, visitor.actor, "hand.ttf", [face]).id
+    ids = (taken.folio_id, taken.picture_id, place.id, own_id, run_id, cell_id, routine_id, logo_id, note_id, font_id)
+    return Work(visitor, *ids)

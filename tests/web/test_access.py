@@ -53,6 +53,10 @@ def addressed(path: str, work: Work) -> str:
         "upload_id": "0" * 32,
         "direction": "back",
         "number": 0,
+        "note_id": work.note_id,
+        "index": 0,
+        "font_id": work.font_id,
+        "family": "serif",
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 
@@ -69,11 +73,20 @@ QUERIES = {
     "look": "?name=moss",
     "rows": "?on=1",
     "use": "?on=1",
+    "below": "?w=9&h=9&place=1",
+    "alone": "?place=1",
 }
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1, "dx": 1, "dy": 1},
-    "draw": {"tool": "oval", "way": "1 1 9 9"},
-    "add": {"tool": "oval"},
+    "draw": {"tool": "oval", "kind": "arrow", "way": "1 1 9 9"},
+    "add": {"tool": "oval", "kind": "arrow"},
+    "typed": {"text": "Seed swap"},
+    "at": {"x": 1, "y": 1},
+    "anchor": {"anchor": "top"},
+    "better": {"way": "on a plate"},
+    "words": {"way": "on a plate"},
+    "field": {"name": "price"},
+    "answer": {"text": "yes"},
     "put": {"x": 5, "y": 5, "width": 4, "height": 4},
     "reshape": {"way": "1 1 9 9"},
     "source": {"x": 1, "y": 1},
@@ -121,7 +134,7 @@ def ask(visitor: Visitor | None, client: TestClient, method: str, path: str, add
         return client.request(method, address + query, headers=headers, json=body, follow_redirects=False)
     headers = {"X-CSRF-Token": visitor.csrf, "X-Version": "1"} if visitor else {}
     form = FORMS.get(last, {}) if method == "POST" else None
-    files = {"file": ("a.png", b"")} if last == "logo-file" else None
+    files = {"file": ("a.png", b"")} if last in {"logo-file", "font-file"} else None
     return client.request(method, address + query, headers=headers, data=form, files=files, follow_redirects=False)
 
 
@@ -136,7 +149,7 @@ def test_a_stranger_finds_nothing_at_any_address(application, visit: Callable[[]
     stranger = visit()
     walked = 0
     for method, path in all_routes(application):
-        if not re.search(r"\{(folio|picture|place|own|run|cell|routine|logo)_id\}", path):
+        if not re.search(r"\{(folio|picture|place|own|run|cell|routine|logo|font)_id\}", path):
             continue
         answer = ask(stranger, stranger.client, method, path, addressed(path, work))
         if path == "/folios/{folio_id}":

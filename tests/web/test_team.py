@@ -94,6 +94,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
     looker = visit()
     share_folio(workshop, work.visitor.actor, work.folio_id, looker.actor.login, Scope.LOOK)
     own = {"logo", "variant", "keep", "accept", "chosen"}  # things of one's own; what was right already; a look
+    remarks = re.compile(r"/notes/(?!.*into-files)")  # whoever looks may remark, which changes no picture
     refused = 0
     for method, path in all_routes(application):
         if not re.search(r"\{(folio|picture|place|run|cell)_id\}", path) or "/logos/" in path or "/routines/" in path:
@@ -101,7 +102,7 @@ def test_a_look_only_share_changes_nothing_at_any_address(
         answer = ask(looker, looker.client, method, path, addressed(path, work))
         if method == "GET":
             assert answer.status_code != 403, (method, path)
-        elif not path.endswith("/render") and path.rsplit("/", 1)[-1] not in own:
+        elif not path.endswith("/render") and path.rsplit("/", 1)[-1] not in own and not remarks.search(path):
             assert answer.status_code in {403, 404, 422}, (method, path, answer.status_code, answer.text[:300])
             refused += answer.status_code == 403
     assert refused > 25

@@ -14,6 +14,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.records.models import Document, FolioChange, Picture, PictureMove, Place, PlaceMove, now
 from lucidex.services.documents import MAX_SUMMARY, PictureState, point, read_picture, redo, undo
 from lucidex.services.folios import ASKED_AT_ONCE, FolioView, folio_of, hanging_places, read_folio_in
+from lucidex.services.notes import NoteCount, count_notes
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -272,11 +273,11 @@ def read_next(workshop: Workshop, state: PictureState) -> tuple[Next | None, Nex
 
 def read_around(
     workshop: Workshop, actor: Actor, state: PictureState
-) -> tuple[FolioView, tuple[Next | None, Next | None]]:
-    """The folio around a picture, and the same, read together."""
+) -> tuple[FolioView, tuple[Next | None, Next | None], NoteCount]:
+    """The folio around a picture, the same, and how many notes it has, read together."""
     with workshop.database.begin() as session:
         folio = read_folio_in(session, actor, state.folio_id)
-        return folio, next_in(session, state)
+        return folio, next_in(session, state), count_notes(session, state.picture_id)
 
 
 def take_back_next(

@@ -88,12 +88,11 @@ class NoteCount:
     open: int
 
 
-def count_notes(workshop: Workshop, picture_id: int) -> NoteCount:
+def count_notes(session: Session, picture_id: int) -> NoteCount:
     """The notes of a picture that somebody sees already."""
-    with workshop.database.begin() as session:
-        counted = select(func.count(), func.count(Note.settled_at)).where(Note.picture_id == picture_id)
-        total, settled = session.execute(counted).one()
-        return NoteCount(total, total - settled)
+    counted = select(func.count(), func.count(Note.settled_at)).where(Note.picture_id == picture_id)
+    total, settled = session.execute(counted).one()
+    return NoteCount(total, total - settled)
 
 
 def open_notes(session: Session, actor: Actor, picture_ids: Sequence[int]) -> dict[int, int]:
@@ -109,11 +108,11 @@ def open_notes(session: Session, actor: Actor, picture_ids: Sequence[int]) -> di
 
 def add_note(workshop: Workshop, actor: Actor, picture_id: int, text: str, marks: Sequence[Mark]) -> int:
     """A new note; its id. OutOfRangeError where it says nothing, or there are too many."""
-    text, stored = _words(text), _stored(marks)
-    if not text and not stored:
-        raise OutOfRangeError("A note needs a mark on the picture, or words.")
     with workshop.database.begin() as session:
         _hold(session, actor, picture_id)
+        text, stored = _words(text), _stored(marks)
+        if not text and not stored:
+            raise OutOfRangeError("A note needs a mark on the picture, or words.")
         count = session.scalar(select(func.count()).where(Note.picture_id == picture_id)) or 0
         if count >= MAX_NOTES:
             raise OutOfRangeError(f"A picture has at most {MAX_NOTES} notes. Remove some first.")
@@ -174,11 +173,11 @@ def write_text(workshop: Workshop, actor: Actor, picture_id: int, note_id: int, 
 
 def answer(workshop: Workshop, actor: Actor, picture_id: int, note_id: int, text: str) -> None:
     """Answer a note."""
-    text = _words(text)
-    if not text:
-        raise OutOfRangeError("An answer needs words.")
     with workshop.database.begin() as session:
         row = _note(session, actor, picture_id, note_id)
+        text = _words(text)
+        if not text:
+            raise OutOfRangeError("An answer needs words.")
         count = session.scalar(select(func.count()).where(NoteAnswer.note_id == row.id)) or 0
         if count >= MAX_ANSWERS:
             raise OutOfRangeError(f"A note has at most {MAX_ANSWERS} answers.")

@@ -23,7 +23,7 @@ from lucidex.records.models import Place
 from lucidex.services.documents import PictureState, read_picture
 from lucidex.services.folio_history import Next, read_around
 from lucidex.services.folios import FolioView
-from lucidex.services.notes import NoteCount, NoteView, count_notes, read_notes
+from lucidex.services.notes import NoteCount, NoteView, read_notes
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
@@ -266,7 +266,7 @@ def bench_view(
 ) -> BenchView:
     """The bench of a picture, as somebody looks at it; `state` where it was read already."""
     state = state or read_picture(app.workshop, actor, picture_id)
-    folio, (back, again) = read_around(app.workshop, actor, state)
+    folio, (back, again), noted = read_around(app.workshop, actor, state)
     places = place_views(app, state, folio.places)
     chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
     geometry = state.geometry
@@ -286,7 +286,7 @@ def bench_view(
         wall=hang([view.size for view in places]),
         stage=notes_stage(state, notes) if shows_notes else _stage(app, state, chosen, shown.open, open_step, after),
         notes=notes,
-        noted=count_notes(app.workshop, picture_id),
+        noted=noted,
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),

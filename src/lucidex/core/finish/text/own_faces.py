@@ -4,12 +4,9 @@ What is written is made from what was understood: no programs (hints), no signat
 carry. Two files can never be taken for one another, whatever they call themselves.
 """
 
-import importlib
-import pkgutil
 from io import BytesIO
 from typing import Annotated
 
-import fontTools.ttLib.tables
 from fontTools.ttLib import TTFont
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -23,9 +20,6 @@ _SINGLE = frozenset({b"\x00\x01\x00\x00", b"OTTO", b"true"})
 _NAMED = {b"ttcf": "a collection of several faces", b"wOFF": "a web font", b"wOF2": "a web font"}
 _KEPT = {"GlyphOrder", "head", "hhea", "maxp", "OS/2", "hmtx", "cmap", "loca", "glyf", "name", "post", "vhea", "vmtx"}
 _KEPT |= {"VORG", "CFF ", "GDEF", "GPOS", "GSUB", "BASE"}
-
-for _module in pkgutil.iter_modules(fontTools.ttLib.tables.__path__):  # whoever is confined cannot load them any more
-    importlib.import_module(f"fontTools.ttLib.tables.{_module.name}")
 
 
 class FontFacts(BaseModel):

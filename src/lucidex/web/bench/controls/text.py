@@ -140,10 +140,11 @@ def fill_field(
 
 
 def _apart(at: AtBench, step_id: str) -> WordsApart:
+    state = at.state
     if at.place is None:
         raise OutOfRangeError("Choose a place first.")
     row, demand = at.hung(at.place)
-    return words_apart(at.app.workshop, at.state, step_id, row, demand)
+    return words_apart(at.app.workshop, state, step_id, row, demand)
 
 
 @router.get("/below", dependencies=[PREVIEWS])
