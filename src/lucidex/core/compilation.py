@@ -47,13 +47,16 @@ def _compile_areas() -> None:
 def _compile_layers() -> None:
     """What things around a picture are laid under and over it with."""
     cover, rows = np.ones((2, 2), np.float32), np.ones(2, np.float32)
+    kept = cover.copy()
+    kept.flags.writeable = False  # masks that are kept are never written to: another kind of array
     for bands in (3, 4):
         pixels = np.zeros((2, 2, bands), np.uint8)
         layer_kernel.mix_colour_over(pixels, cover, 0.5, 0.0, 0.0, 0.0)
         layer_kernel.mix_colour_atop(pixels, cover, 0.0, 0.0, 0.0)
-    for alpha in (cover, np.broadcast_to(np.float32(1), (2, 2))):
+    for alpha in (cover, kept, np.broadcast_to(np.float32(1), (2, 2))):
         layer_kernel.scale_alpha(pixels, alpha)
     layer_kernel.lay_colour_under(pixels, cover, 0.5, 0.0, 0.0, 0.0)
+    layer_kernel.lay_colour_beside(pixels, cover, 0.0, 0.0, 0.0)
     layer_kernel.lay_picture_under(pixels, pixels.copy(), rows)
 
 

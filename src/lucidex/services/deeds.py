@@ -72,6 +72,9 @@ def carry_out(
     if routine is not None:
         after = put_on_at_once(renderer, workshop, actor, state, routine.routine)
         return Done(after or state, place_id, asks=routine if after is None else None)
+    looks = tuple(deed.command for deed in deeds if isinstance(deed, CommandDeed) and deed.command not in _HERE)
+    if deeds and len(looks) == len(deeds):  # whoever may only look may do that
+        return Done(state, place_id, for_page=looks)
     entries: list[StepEntry] = []
     summary, alter = "", edits.several()
     if steps := [deed.step for deed in deeds if isinstance(deed, StepDeed)]:

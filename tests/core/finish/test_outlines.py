@@ -96,6 +96,16 @@ def test_a_border_follows_the_outline_whichever_was_added_first() -> None:
     assert [int(ring[80, :20].sum()), int(ring[:20, 120].sum())] == [7, 7], "as wide at the side as on top"
 
 
+def test_a_border_around_an_outline_fills_nothing_that_is_clear_within() -> None:
+    pixels = np.zeros((160, 240, 4), np.uint8)
+    pixels[70:90, 100:140] = (20, 20, 20, 255)
+    made = rendered(source_of(pixels), DEMAND, Shape(), Border(width_percent=5, colour="#006400"))
+    assert made[40, 120, 3] == 0, "inside the oval it is as clear as it was"
+    solid = rendered(PICTURE, DEMAND, Shape(), Border(width_percent=5, colour="#006400"))
+    inside = form_in(FormKind.OVAL, Box(0, 0, Size(240, 160))).coverage(Size(240, 160)) == 1
+    assert (solid[inside][:, 3] >= 254).all(), "and no seam shows between a picture and its border"
+
+
 def test_a_border_inside_takes_no_room_and_covers_the_edge() -> None:
     made = rendered(PICTURE, DEMAND, Border(width_percent=5, side=Side.INSIDE, colour="#102030"))
     bare = rendered(PICTURE, DEMAND)

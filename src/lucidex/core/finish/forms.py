@@ -1,10 +1,12 @@
 """Outlines that a picture can have on the finished size: convex polygons, as fine as their size asks for."""
 
 import math
+import threading
 from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+from cachetools import LRUCache, cached
 from shapely.geometry import Polygon
 
 from lucidex.core.areas.coverage_kernel import polygon_coverage
@@ -12,6 +14,7 @@ from lucidex.core.areas.shapes import Masks
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.source.pyramid import AnyPixels
 
+KEPT_BYTES = 48_000_000  # of masks, which a picture and its border ask for again and again
 FLAT = 0.02  # pixels between an arc and the chords that stand for it
 _MITRE_LIMIT = 10.0
 
@@ -43,10 +46,16 @@ class Form:
         return Form(np.array(moved.exterior.coords, np.float64)[:-1])
 
     def coverage(self, size: Size) -> Masks:
-        """How much of each pixel of a canvas lies inside: height × width, 0 to 1, by exact area."""
-        out: Masks = np.empty((size.height, size.width), np.float32)
-        polygon_coverage(np.ascontiguousarray(self.points), out)
-        return out
+        """How much of each pixel lies inside: height × width, 0 to 1, by exact area; not to be changed."""
+        return _coverage(np.ascontiguousarray(self.points).tobytes(), size)
+
+
+@cached(LRUCache(KEPT_BYTES, getsizeof=lambda mask: mask.nbytes), lock=threading.Lock())
+def _coverage(points: bytes, size: Size) -> Masks:
+    out: Masks = np.empty((size.height, size.width), np.float32)
+    polygon_coverage(np.frombuffer(points, np.float64).reshape(-1, 2), out)
+    out.flags.writeable = False
+    return out
 
 
 def form_in(kind: FormKind, box: Box, radius: float = 0.0, angle_degrees: float = 0.0) -> Form:

@@ -32,6 +32,26 @@ def lay_colour_under(pixels: Any, cover: Any, strength: float, red: float, green
 
 
 @compiled
+def lay_colour_beside(pixels: Any, cover: Any, red: float, green: float, blue: float) -> None:
+    """Beside what is there: both share a pixel and do not overlap (Porter and Duff’s “plus”), so that no seam shows
+    between them and nothing fills what is clear within."""
+    for row in range(pixels.shape[0]):
+        for column in range(pixels.shape[1]):
+            beside = cover[row, column]
+            if beside <= 0.0:
+                continue
+            above = pixels[row, column, 3] / 255.0
+            beside = min(beside, 1.0 - above)
+            total = above + beside
+            if total <= 0.0:
+                continue
+            pixels[row, column, 0] = round((pixels[row, column, 0] * above + red * beside) / total)
+            pixels[row, column, 1] = round((pixels[row, column, 1] * above + green * beside) / total)
+            pixels[row, column, 2] = round((pixels[row, column, 2] * above + blue * beside) / total)
+            pixels[row, column, 3] = round(total * 255.0)
+
+
+@compiled
 def lay_picture_under(pixels: Any, under: Any, strength: Any) -> None:
     """The same with a picture: `under` is rows × columns × 4 bytes, `strength` a float for each row."""
     for row in range(pixels.shape[0]):

@@ -10,7 +10,7 @@ from pydantic import Field
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import Canvas, Finished, Margins, Seat
 from lucidex.core.finish.forms import Form
-from lucidex.core.finish.layer_kernel import lay_colour_under, mix_colour_atop
+from lucidex.core.finish.layer_kernel import lay_colour_beside, mix_colour_atop
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.source.pyramid import AnyPixels
@@ -74,7 +74,8 @@ class Border(FinishStep):
         elif self.side is Side.OUTSIDE:
             around = canvas.form.grown(width)
             if around is not None:
-                lay_colour_under(pixels, around.coverage(canvas.size), 1.0, *map(float, colour))
+                ring = around.coverage(canvas.size) - canvas.form.coverage(canvas.size)
+                lay_colour_beside(pixels, ring, *map(float, colour))
         else:
             kept = canvas.form.grown(-width)
             cover = 1 - kept.coverage(canvas.size) if kept else np.ones(pixels.shape[:2], np.float32)

@@ -37,7 +37,16 @@ _MEANT = {
     "strong": {"strength": 80.0},
     "pale": {"strength": 25.0},
 }
-_SIDES = ("up", "up right", "right", "down right", "down", "down left", "left", "up left")
+_SIDES = (
+    "straight up",
+    "to the upper right",
+    "to the right",
+    "to the lower right",
+    "straight down",
+    "to the lower left",
+    "to the left",
+    "to the upper left",
+)
 Percent = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -109,7 +118,7 @@ class Shadow(FinishStep):
 
     def sentence(self) -> Sentence:
         """For example: A shadow to the lower right, 45 % strong."""
-        side = _SIDES[round(self.direction_degrees / 45) % 8]
+        side = _SIDES[round(self.direction_degrees / 45) % 8] if self.distance_percent else "on all sides"
         below = () if self.ground == CLEAR else (Words(", on "), Value("ground", ground_words(self.ground)))
         return (
             Words("A shadow falls "),

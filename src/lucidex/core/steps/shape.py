@@ -67,15 +67,15 @@ class Shape(FinishStep):
         return Finished(pixels)
 
     def sentence(self) -> Sentence:
-        """For example: Cut to an oval, clear outside."""
+        """For example: An oval, clear outside."""
         radius = Value("radius_percent", f"{format_number(self.radius_percent)} %")
         lean = Value("lean_degrees", f"{format_number(self.lean_degrees)}°")
         said: dict[FormKind, Sentence] = {
-            FormKind.OVAL: (Words("Cut to an "), Value("outline", "oval")),
-            FormKind.CIRCLE: (Words("Cut to a "), Value("outline", "circle")),
+            FormKind.OVAL: (Words("An "), Value("outline", "oval")),
+            FormKind.CIRCLE: (Words("A "), Value("outline", "circle")),
             FormKind.ROUNDED: (Value("outline", "Corners rounded"), Words(" by "), radius),
             FormKind.SLANTED: (Value("outline", "Slanted"), Words(" by "), lean),
-            FormKind.ARCH: (Words("Cut to an "), Value("outline", "arch")),
+            FormKind.ARCH: (Words("An "), Value("outline", "arch")),
         }
         return *said[self.outline], Words(", "), Value("outside", f"{ground_words(self.outside)} outside"), Words(".")
 

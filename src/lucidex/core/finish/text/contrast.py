@@ -18,12 +18,18 @@ _WEIGHED = (_LINEAR[:, None] * np.array([0.2126, 0.7152, 0.0722])).astype(np.flo
 def luminance(pixels: AnyPixels) -> Masks:
     """Relative luminance, 0 to 1, of … × 3 or 4 bytes of sRGB; clear ones lie on white. Source: WCAG 2.2, “relative
     luminance”."""
-    opaque = pixels
-    if pixels.shape[-1] == 4:
-        alpha = pixels[..., 3:].astype(np.uint16)
-        opaque = ((pixels[..., :3] * alpha + 255 * (255 - alpha) + 127) // 255).astype(np.uint8)
+    opaque = on_white(pixels)
     found: Masks = _WEIGHED[opaque[..., 0], 0] + _WEIGHED[opaque[..., 1], 1] + _WEIGHED[opaque[..., 2], 2]
     return found
+
+
+def on_white(pixels: AnyPixels) -> AnyPixels:
+    """… × 3 bytes, as they are where they lie on white, which is what most pages are."""
+    if pixels.shape[-1] == 3:
+        return pixels
+    alpha = pixels[..., 3:].astype(np.uint16)
+    opaque: AnyPixels = ((pixels[..., :3] * alpha + 255 * (255 - alpha) + 127) // 255).astype(np.uint8)
+    return opaque
 
 
 def luminance_of(colour: Colour) -> float:

@@ -11,7 +11,7 @@ from lucidex.core.finish.compositing import kept_to, room_within
 from lucidex.core.finish.findings import Finding, FindingKind
 from lucidex.core.finish.layer_kernel import mix_colour_over
 from lucidex.core.finish.text.backing import NEAR, OUTLINED, Behind, padding, plate, shade_margin, soft_shade, widened
-from lucidex.core.finish.text.contrast import ENOUGH, luminance, luminance_of, needed, worst_contrast
+from lucidex.core.finish.text.contrast import ENOUGH, luminance, luminance_of, needed, on_white, worst_contrast
 from lucidex.core.finish.text.fitting import Fitted, fitted
 from lucidex.core.finish.text.letters import Run
 from lucidex.core.finish.text.setting import Align
@@ -22,6 +22,7 @@ from lucidex.core.source.pyramid import AnyPixels
 
 LIGHT, DARK = (255, 255, 255), (29, 35, 38)
 SMALL_PX = 9.0
+LOOKED_AT = 16_384  # pixels around letters
 _SMALLER = 0.98
 _STRENGTHS = (0.25, 0.4, 0.55, 0.7, 0.82, 0.92)
 _AMPLE = 1.05  # more than what is needed: a soft shade is a little weaker between letters
@@ -89,9 +90,9 @@ def draw_text(canvas: Canvas, runs: Sequence[Run], look: TextLook) -> tuple[AnyP
         slice(around.left, around.left + around.size.width),
     )
     letters = _seated(set_.mask, placed.box, around)
-    near = widened(letters, max(1.0, NEAR * set_.size_px)) > 0.5
+    near = _looked_at(widened(letters, max(1.0, NEAR * set_.size_px)) > 0.5)
     below = canvas.seen[part]
-    ink, backing, strength = _chosen(look, below[near])
+    ink, backing, strength = _chosen(look, on_white(below[near]))
     if strength:
         cover = _backing(look.behind, set_, letters, placed.box, around)
         below = below.copy()
@@ -100,6 +101,13 @@ def draw_text(canvas: Canvas, runs: Sequence[Run], look: TextLook) -> tuple[AnyP
     measured = worst_contrast(ink, luminance(below[near]))
     mix_colour_over(canvas.pixels[part], letters, 1.0, *map(float, ink))
     return canvas.pixels, _findings(placed, measured, needed(set_.size_px, look.is_bold))
+
+
+def _looked_at(near: Masks) -> tuple[Masks, Masks]:
+    """Rows and columns of what lies around letters; evenly fewer where they are many, which tell as much."""
+    rows, columns = np.nonzero(near)
+    every = max(1, len(rows) // LOOKED_AT)
+    return rows[::every], columns[::every]
 
 
 def _findings(placed: PlacedText, measured: float, wanted: float) -> list[Finding]:
@@ -141,7 +149,7 @@ def _needed_shade(ink: Colour, look: TextLook, near: AnyPixels, wanted: float) -
         return 0.0, bare
     backing = np.array(_opposite(ink, look), np.float32)
     for strength in _STRENGTHS:
-        shaded = np.rint(near[..., :3] * (1 - strength) + backing * strength).astype(np.uint8)
+        shaded = np.rint(near * (1 - strength) + backing * strength).astype(np.uint8)
         if worst_contrast(ink, luminance(shaded)) >= wanted:
             return strength, bare
     return _STRENGTHS[-1], bare

@@ -8,7 +8,6 @@ from pathlib import Path
 from fontTools.ttLib import TTFont
 
 FONTS = Path(__file__).parents[1] / "fonts"
-NO_FONTS_OF_THE_MACHINE = FONTS / "fonts.conf"
 
 
 class Family(StrEnum):

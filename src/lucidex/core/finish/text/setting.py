@@ -8,7 +8,8 @@ import html
 import math
 import os
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
@@ -20,8 +21,9 @@ from cachetools import LRUCache, cached
 
 from lucidex.core.areas.shapes import Masks
 from lucidex.core.errors import UnavailableError
-from lucidex.core.finish.text.faces import NO_FONTS_OF_THE_MACHINE, Face
+from lucidex.core.finish.text.faces import Face
 from lucidex.core.finish.text.letters import Run
+from lucidex.core.source.fonts import FONTS_LIST
 from lucidex.core.source.pyramid import AnyPixels
 
 FINE_PX = 160
@@ -30,8 +32,6 @@ MAX_MASK_PIXELS = 40_000_000
 KEPT_BYTES = 32_000_000
 _PANGO = 1_024  # units of a point, and of a pixel at 72 to the inch
 
-# fontconfig reads nothing else than this; a machine's own faces would change what comes out
-os.environ["FONTCONFIG_FILE"] = str(NO_FONTS_OF_THE_MACHINE)
 _lock, _loaded = threading.Lock(), set[Path]()
 
 
@@ -73,10 +73,26 @@ def _load(faces: Sequence[Face]) -> None:
         for face in faces:
             if face.path not in _loaded:
                 try:
-                    pyvips.Image.text("a", fontfile=str(face.path))
+                    with _without_the_machines_fonts():
+                        pyvips.Image.text("a", fontfile=str(face.path))
                 except pyvips.Error as error:
                     raise UnavailableError("The file of a face is missing. Choose the face again.") from error
                 _loaded.add(face.path)
+
+
+@contextmanager
+def _without_the_machines_fonts() -> Iterator[None]:
+    """While fontconfig is set up, which is told by nothing but the environment which faces there are: a machine's own
+    would change what comes out. Nothing stays in the environment, which whoever is started from here inherits."""
+    before = os.environ.get("FONTCONFIG_FILE")
+    os.environ["FONTCONFIG_FILE"] = str(FONTS_LIST)
+    try:
+        yield
+    finally:
+        if before is None:
+            del os.environ["FONTCONFIG_FILE"]
+        else:
+            os.environ["FONTCONFIG_FILE"] = before
 
 
 def set_words(setting: Setting) -> Block:
