@@ -152,7 +152,7 @@ def parts(workshop: Workshop, actor: Actor, picture: int, width: int, rounds: in
     rendering = for_screen(workshop, state, Size(width, width), state.document)
     part = resampled_window(rendering.source, rendering.chosen)
     pixels = part.numpy()
-    image = composed(rendering.source, part, rendering.chosen)
+    image = composed(rendering.source, part, rendering.chosen).image
     tone = rendering.chosen.treatment.tone
     assert tone is not None
 
