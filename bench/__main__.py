@@ -1,4 +1,4 @@
-"""`python -m bench [all|run|intake|batch|tone|mending|methods] …`: see the files of these names.
+"""`python -m bench [all|run|intake|batch|tone|mending|finishing|methods] …`: see the files of these names.
 
 `all` prints the README's tables.
 
@@ -15,13 +15,14 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "intake", "batch", "tone", "mending", "methods")
+BENCHES = ("run", "intake", "batch", "tone", "mending", "finishing", "methods")
 HEADS = {
     "run": "One picture",
     "intake": "Brought in",
     "batch": "Files in, archive out",
     "tone": "While a tone slider moves",
     "mending": "Dabs",
+    "finishing": "Drawn onto the finished size",
     "methods": "Which methods enlarge and reduce",
 }
 

@@ -219,6 +219,10 @@ def test_a_face_of_ones_own_is_used_kept_apart_and_let_go(
     clean_up(workshop, now() + timedelta(days=400))
     with workshop.database.begin() as session:
         assert session.get(Original, kept.sha256) is not None, "a step uses it, now or earlier"
+    assert not path.exists(), "only what it is made into is let go"
+    assert fonts.face_of(workshop, kept.sha256).path == path
+    clean_up(workshop, now() + timedelta(days=1))
+    assert path.exists(), "nothing that was used goes"
 
 
 @pytest.mark.parametrize(

@@ -15,6 +15,7 @@ from pydantic import BaseModel
 
 from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
+from lucidex.core.finish.text.faces import FACES_REVISION, faces_fingerprint
 from lucidex.core.render import Plan
 from lucidex.core.source.derivation import RESTORATION_REVISION, Restoration
 from lucidex.core.source.facts import INTAKE_REVISION
@@ -37,7 +38,11 @@ def engine_fingerprint() -> str:
             f"libvips {pyvips.version(0)}.{pyvips.version(1)}.{pyvips.version(2)}",
             f"binary {version('pyvips-binary')}",
             f"threads {ENCODER_THREADS}",
-            *(f"{name} {version(name)}" for name in ("numpy", "opencv-contrib-python-headless", "numba", "shapely")),
+            f"faces {faces_fingerprint()} {FACES_REVISION}",
+            *(
+                f"{name} {version(name)}"
+                for name in ("numpy", "opencv-contrib-python-headless", "numba", "shapely", "fonttools")
+            ),
         )
     )
 

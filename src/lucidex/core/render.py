@@ -223,27 +223,38 @@ def under(chosen: Plan) -> Plan:
     return replace(chosen, finish=tuple(one for one in chosen.finish if one.thing.seat is not Seat.OVER))
 
 
-def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Assets, longest: int) -> pyvips.Image:
-    """What a plan draws onto the finished size, alone on a clear ground, with sides of at most `longest` pixels.
+def reduced(source: Source, chosen: Plan, longest: int) -> Plan:
+    """A plan whose finished size has sides of at most `longest` pixels; itself where it is no larger anyway."""
+    placed = chosen.placement
+    scale = longest / placed.canvas.longest
+    if scale >= 1:
+        return chosen
+    size = Size(max(1, round(placed.canvas.width * scale)), max(1, round(placed.canvas.height * scale)))
+    finish = given_room((one.thing for one in chosen.finish), size)
+    box, whole = total_margins(finish).box(size), total_margins(chosen.finish).box(placed.canvas)
+    across, down = box.size.width / whole.size.width, box.size.height / whole.size.height
+    width = min(box.size.width, max(1, round(placed.drawn.width * across)))
+    drawn = Size(width, min(box.size.height, max(1, round(placed.drawn.height * down))))
+    left = box.left + min(round((placed.left - whole.left) * across), box.size.width - drawn.width)
+    top = box.top + min(round((placed.top - whole.top) * down), box.size.height - drawn.height)
+    placement = Placement(placed.window, drawn, left, top, size)
+    density = max(_densities(chosen.total, placement))
+    level, unit = level_for(source.stored, 1 / density), chosen.unit * placement.enlargement / placed.enlargement
+    return replace(chosen, placement=placement, level=level, unit=unit, finish=finish)
+
+
+def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Assets) -> pyvips.Image:
+    """What a plan draws onto the finished size, alone on a clear ground.
 
     `below` is the result of `under(chosen)`, at which things look that lie over it. What the outline cuts away, and
     the room of what shows the picture again, is covered in grey, so that the picture can be moved below.
     """
     placed = chosen.placement
-    scale = min(1.0, longest / placed.canvas.longest)
-    size = Size(max(1, round(placed.canvas.width * scale)), max(1, round(placed.canvas.height * scale)))
-    across, down = size.width / placed.canvas.width, size.height / placed.canvas.height
-    finish = given_room((one.thing for one in chosen.finish), size)
-    picture = box = total_margins(finish).box(size)
-    if placed.drawn != total_margins(chosen.finish).inside(placed.canvas):
-        drawn = Size(max(1, round(placed.drawn.width * across)), max(1, round(placed.drawn.height * down)))
-        picture = Box(round(placed.left * across), round(placed.top * down), drawn)
-    seen = below if scale == 1.0 else below.resize(across, vscale=down)
-    clear = np.zeros((size.height, size.width, 4), np.uint8)
-    sight = _sight(source, chosen)
-    sight = Sight(sight.upright, sight.from_upright.then(Transform(across, 0, 0, down)))
-    canvas = Canvas(clear, picture, box, box, below=seen.numpy(), sight=sight)
-    return _image(drawn_alone(canvas, finish, assets))
+    box = total_margins(chosen.finish).box(placed.canvas)
+    picture = Box(placed.left, placed.top, placed.drawn)
+    clear = np.zeros((placed.canvas.height, placed.canvas.width, 4), np.uint8)
+    canvas = Canvas(clear, picture, box, box, below=below.numpy(), sight=_sight(source, chosen))
+    return _image(drawn_alone(canvas, chosen.finish, assets))
 
 
 def draw_alone(

@@ -1,22 +1,25 @@
 """The demo data: Marrow Lane Glasshouse prepares its autumn. Loaded once; a start that was killed goes on."""
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 
 from lucidex.core.document import Framing
+from lucidex.core.finish.marks import Mark, MarkKind
 from lucidex.core.line.deeds import AddStep
 from lucidex.core.line.places import read_demand
 from lucidex.core.line.reader import read_line
 from lucidex.core.stamp.licences import LICENCES
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import plain
-from lucidex.services import edits, folios, intake, places
+from lucidex.records.models import Scope
+from lucidex.services import edits, folios, intake, notes, places
 from lucidex.services.documents import change
 from lucidex.services.intake import Arrival
 from lucidex.services.people import Actor, add_person, find_login
 from lucidex.services.workshop import Workshop
 
-DEMO_LOGIN, DEMO_PASSWORD = "mara", "evenings-under-glass"
+DEMO_LOGIN, DEMO_PASSWORD, COLLEAGUE = "mara", "evenings-under-glass", "ilse"
 FOLIOS = {
     "Autumn evenings": (
         "dome-at-dusk.jpg",
@@ -102,6 +105,7 @@ def load_demo(workshop: Workshop, pictures: Path, say: Callable[[str], None]) ->
     say("Loading the demo pictures …")
     for name, files in reversed(FOLIOS.items()):
         _load_folio(workshop, actor, pictures, name, files)
+    _remark(workshop, actor)
     done.touch()
 
 
@@ -117,6 +121,25 @@ def _load_folio(workshop: Workshop, actor: Actor, pictures: Path, name: str, fil
     for file in files:
         if file not in here:
             _bring_in(workshop, actor, folio_id, pictures / file, name)
+
+
+def _remark(workshop: Workshop, actor: Actor) -> None:
+    """A colleague has looked at the open day's pictures, and circled what must not go out."""
+    colleague = find_login(workshop, COLLEAGUE) or add_person(workshop, COLLEAGUE, "Ilse Brandt", DEMO_PASSWORD)
+    folio_id = next(row.id for row in folios.list_folios(workshop, actor) if row.name == "Open day")
+    folios.share_folio(workshop, actor, folio_id, COLLEAGUE, Scope.LOOK)
+    view = folios.read_folio(workshop, actor, folio_id)
+    picture = next(one for one in view.pictures if one.file_name == "delivery-cart.jpg")
+    if notes.read_notes(workshop, colleague, picture.id):
+        return
+    around = tuple(
+        (round(0.42 + 0.09 * math.cos(turn / 8), 4), round(0.63 + 0.12 * math.sin(turn / 8), 4)) for turn in range(53)
+    )
+    circle = Mark(kind=MarkKind.PEN, points=around, width=0.008)
+    note_id = notes.add_note(
+        workshop, colleague, picture.id, "Can you hide the plate before this goes out?", [circle]
+    )
+    notes.answer(workshop, actor, picture.id, note_id, "Yes, this afternoon.")
 
 
 def _bring_in(workshop: Workshop, actor: Actor, folio_id: int, path: Path, name: str) -> None:

@@ -1,9 +1,12 @@
 """Faces that people bring in for words on pictures."""
 
+import contextlib
 import os
 import secrets
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
+from importlib.metadata import version
 from pathlib import Path
 
 from sqlalchemy import delete, select
@@ -12,8 +15,8 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
-from lucidex.core.finish.text.faces import Face
-from lucidex.core.finish.text.own_faces import FACES_REVISION, MAX_FONT_BYTES, FontFacts, own_family
+from lucidex.core.finish.text.faces import FACES_REVISION, Face, own_family
+from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, FontFacts
 from lucidex.records.models import Font, Original, Person, now
 from lucidex.records.store import Received
 from lucidex.services.intake import clean_file_name, not_taken
@@ -121,11 +124,27 @@ def face_of(workshop: Workshop, sha256: str) -> Face:
                 _prepare(workshop, original, sha256)
         except (FileNotFoundError, UserError) as error:
             raise UnavailableError("The file of a face is missing. Choose the face again.") from error
+    path.touch()  # whoever clears up leaves what is in use
     return Face(own_family(sha256), path)
 
 
+def _folder(workshop: Workshop) -> Path:
+    return workshop.data_folder / "faces"
+
+
+def forget_prepared(workshop: Workshop, moment: datetime) -> int:
+    """Take away faces as they are used that nobody used since a moment, and what was left half written; how many."""
+    gone = 0
+    for path in _folder(workshop).glob("*"):
+        with contextlib.suppress(FileNotFoundError):
+            if path.stat().st_mtime < moment.timestamp():
+                path.unlink()
+                gone += 1
+    return gone
+
+
 def _path(workshop: Workshop, sha256: str) -> Path:
-    return workshop.data_folder / "faces" / f"{sha256}-{FACES_REVISION}.otf"
+    return _folder(workshop) / f"{sha256}-{FACES_REVISION}-{version('fonttools')}.otf"
 
 
 def _prepare(workshop: Workshop, file: Path, sha256: str) -> FontFacts:

@@ -23,7 +23,7 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.core.picture.tone.clipping import marked
 from lucidex.core.proof.statistics import PixelStatistics, statistics_of
-from lucidex.core.render import Composition, composed, draw, draw_alone, draw_finish, resampled_window, under
+from lucidex.core.render import Composition, composed, draw, draw_alone, draw_finish, reduced, resampled_window, under
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.stamp import stamped
 from lucidex.core.steps.base import Step
@@ -127,13 +127,14 @@ class Renderer:
     def overlay(self, rendering: RenderRequest) -> bytes:
         """What is drawn onto the finished size, alone on a clear ground, as PNG; no larger than a screen needs."""
         with self._preview_slots:
-            below = self._drawn(replace(rendering, chosen=under(rendering.chosen)))
-            drawn = draw_finish(rendering.source, rendering.chosen, below, rendering.assets, OVERLAY_EDGE)
+            chosen = reduced(rendering.source, rendering.chosen, OVERLAY_EDGE)
+            below = self._drawn(replace(rendering, chosen=under(chosen)))
+            drawn = draw_finish(rendering.source, chosen, below, rendering.assets)
             return encode(drawn, PNG, Encoding(None, hurried=True))
 
     def finished_part(self, rendering: RenderRequest, part: Window | None, box: Size) -> bytes:
         """A finished size before it is encoded, or a part of it, reduced to `box`; only to look at."""
-        with self._preview_slots:
+        with self._preview_slots, self._workshop.heavy(rendering.size.pixels):
             image = self._drawn(rendering)
             if part is not None:
                 left, top = max(0, round(part.left)), max(0, round(part.top))
@@ -149,7 +150,7 @@ class Renderer:
 
     def thing_alone(self, thing: Step, without: RenderRequest, part: Box, assets: Assets) -> bytes:
         """What one thing draws onto a finished size, alone on a clear ground, as PNG, over what is `without` it."""
-        with self._preview_slots:
+        with self._preview_slots, self._workshop.heavy(without.size.pixels):
             inner = total_margins(without.chosen.finish).box(without.size)
             below = self._drawn(without)
             drawn = draw_alone(thing, without.size, inner, below, part, assets)

@@ -33,6 +33,7 @@ from lucidex.records.models import (
     now,
 )
 from lucidex.services.events import EventKind, forget_old_events, note
+from lucidex.services.fonts import forget_prepared
 from lucidex.services.results import forget_result
 from lucidex.services.uploads import forget_expired_uploads
 from lucidex.services.workshop import Workshop
@@ -96,6 +97,7 @@ def clean_up(workshop: Workshop, moment: datetime | None = None) -> Kept:
         kept.originals = _originals(workshop, moment)
         kept.results = _results(workshop, moment - RESULTS_UNUSED_FOR) + _over_the_limit(workshop)
         kept.orphans = _orphans(workshop, moment)
+        forget_prepared(workshop, moment - RESULTS_UNUSED_FOR)
     return kept
 
 

@@ -17,7 +17,7 @@ from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.keys import pixels_key
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, LongestEdge
-from lucidex.core.render import Plan, SourceAssets, draw, draw_finish, plan, under
+from lucidex.core.render import Plan, SourceAssets, draw, draw_finish, plan, reduced, under
 from lucidex.core.steps.base import FinishStep
 from lucidex.core.steps.border import Border, Side
 from lucidex.core.steps.logo import Logo
@@ -161,7 +161,7 @@ def test_what_the_stage_shows_over_the_picture_is_what_the_file_has(steps: list[
     chosen, source = planned(pixels, demand, *steps), source_of(pixels)
     made = draw(source, chosen, ASSETS).numpy().astype(int)
     below = draw(source, under(chosen), ASSETS)
-    overlay = draw_finish(source, chosen, below, ASSETS, 1_000).numpy()
+    overlay = draw_finish(source, chosen, below, ASSETS).numpy()
     bare = draw(source, planned(pixels, demand, *(s for s in steps if isinstance(s, Border)))).numpy().copy()
     seen = composited(bare, overlay, Box(0, 0, Size(160, 120)), 1.0, Ink.OWN).astype(int)
     most = 1 + 2 * len(steps)
@@ -172,18 +172,33 @@ def test_the_stage_veils_what_an_outline_cuts_away_and_lets_the_picture_through_
     demand = PlaceDemand(measure=ExactSize(width_px=200, height_px=120))
     pixels = picture(200, 120)
     chosen, source = planned(pixels, demand, Shape(), Border(colour="#006400")), source_of(pixels)
-    overlay = draw_finish(source, chosen, draw(source, under(chosen)), NO_ASSETS, 1_000).numpy()
+    overlay = draw_finish(source, chosen, draw(source, under(chosen)), NO_ASSETS).numpy()
     assert overlay[60, 100, 3] == 0, "the middle of the oval shows the picture"
     assert overlay[1, 1, 3] > 220, "its corner is veiled"
     assert tuple(overlay[60, 2]) == (0, 0x64, 0, 255), "and the border is there"
 
 
-def test_the_stage_is_shown_no_more_pixels_than_it_needs() -> None:
-    demand = PlaceDemand(measure=ExactSize(width_px=3_000, height_px=1_000))
+@given(st.sampled_from(Rule), EVERYTHING, st.integers(20, 900))
+@settings(max_examples=40, deadline=None)
+def test_the_stage_is_shown_no_more_pixels_than_it_needs(rule: Rule, steps: list[FinishStep], longest: int) -> None:
+    demand = PlaceDemand(measure=ExactSize(width_px=3_000, height_px=2_400), rule=rule)
     source = source_of(picture(300, 100))
-    chosen = planned(picture(300, 100), demand, Border(), Logo(logo=MARK))
-    drawn = draw_finish(source, chosen, draw(source, under(chosen), ASSETS), ASSETS, 600)
-    assert (drawn.width, drawn.height) == (600, 200)
+    try:
+        chosen = planned(picture(300, 100), demand, *steps)
+        small = reduced(source, chosen, longest)
+    except OutOfRangeError:
+        return
+    canvas = chosen.placement.canvas
+    assert small.placement.canvas.longest <= longest
+    assert small.placement.window == chosen.placement.window
+    for side in ("left", "top"):
+        share = longest / canvas.longest if canvas.longest > longest else 1.0
+        # each thing around the picture rounds its room to whole pixels
+        assert getattr(small.placement, side) == pytest.approx(
+            getattr(chosen.placement, side) * share, abs=2 + 3 * len(steps)
+        )
+    drawn = draw_finish(source, small, draw(source, under(small), ASSETS), ASSETS)
+    assert (drawn.width, drawn.height) == (small.placement.canvas.width, small.placement.canvas.height)
 
 
 def test_the_key_follows_the_finish_its_assets_and_the_room() -> None:

@@ -71,7 +71,8 @@ def test_every_line_is_answered(typed: str) -> None:
 
 
 def test_a_word_is_never_dropped_in_silence() -> None:
-    """With a word that nothing is known of, no phrase is done without another look."""
+    """With a word that nothing is known of, no phrase is done without another look, unless it is written on it."""
     for kind, _, phrase in ROWS:
         if kind == "=":
-            assert read_line(f"{phrase} zwqxj", NAMES).meant is None, phrase
+            meant = read_line(f"{phrase} zwqxj", NAMES).meant
+            assert meant is None or "zwqxj”" in meant.words, phrase

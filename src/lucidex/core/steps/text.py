@@ -26,7 +26,7 @@ MAX_TYPED = 2_000
 _IN_SENTENCE = 40
 _ANCHORS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
-    r"(?:(?:add |write |put )?(?:a )?(?:text|words|title|heading)(?: saying)?(?: :)? )?(quoted[a-f])"
+    r"(?:(?:add|write|put|a|text|words|title|heading|saying|:) ){0,5}(quoted[a-f])"
     rf"(?: (?:at |in |on )?(?:the )?({_ANCHORS}))?"
     rf"(?: (?:in )?{GROUND})?(?:(?: ,)? (\d{{1,2}}(?:[.,]\d{{1,2}})?)(?: %)?)?"
 )

@@ -3,11 +3,13 @@
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
+from hashlib import sha256
 from pathlib import Path
 
 from fontTools.ttLib import TTFont
 
 FONTS = Path(__file__).parents[1] / "fonts"
+FACES_REVISION = 1  # of how faces that are brought in are written anew
 
 
 class Family(StrEnum):
@@ -70,8 +72,22 @@ def shipped_face(family: Family, weight: Weight = Weight.REGULAR, slanted: bool 
     return _shipped(f"{family.value}-{_NUMBERS[weight]}{mark}")
 
 
+@lru_cache(maxsize=1)
+def faces_fingerprint() -> str:
+    """A short name of all shipped faces: another file is another result."""
+    digest = sha256()
+    for path in sorted(FONTS.glob("*.ttf")):
+        digest.update(path.name.encode() + path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
 def stand_ins(weight: Weight) -> tuple[Face, ...]:
     """The faces that give the letters which the chosen one has not, in their order."""
     heavy = 400 if weight is Weight.REGULAR else 800
     others = (_shipped(f"{script}-{400 if script == 'cjk' else heavy}") for script in _OTHER_SCRIPTS)
     return shipped_face(Family.SANS, weight), *others
+
+
+def own_family(sha256: str) -> str:
+    """The name under which letters are asked for from a face that was brought in."""
+    return f"own {sha256[:32]} {FACES_REVISION}"

@@ -13,6 +13,7 @@ from lucidex.core.finish.text.setting import Align, Setting, set_words
 from lucidex.core.geometry.sizes import Size
 
 SMALLEST_PX = 5.0
+NARROWEST = 0.2  # of the size: the mean width of letters that are all narrow
 _TRIES = 12
 _STEP_DOWN, _MOST_DOWN = 0.97, 0.4  # how much smaller the next try is, at least and at most
 
@@ -82,7 +83,11 @@ def fitted(
     `how` is the alignment, the distance of lines and letters in parts of the size, and whether they are underlined.
     """
     align, spacing, apart, underlined = how
-    setting = Setting(tuple(runs), size_px, wrap_px, align, spacing, apart, underlined)
+    letters = sum(not letter.isspace() for run in runs for letter in run.text)
+    # larger than that no letters fit, however narrow they are; nothing is laid out that cannot fit
+    most = math.sqrt(room.pixels / (max(1, letters) * NARROWEST * spacing))
+    begins = max(min(size_px, SMALLEST_PX), min(size_px, most))
+    setting = Setting(tuple(runs), begins, wrap_px, align, spacing, apart, underlined)
     for _ in range(_TRIES):
         around = max(0, math.ceil(pad * setting.size_px))
         setting = replace(setting, width_px=max(1, min(wrap_px, room.width) - 2 * around))

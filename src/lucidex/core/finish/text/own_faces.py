@@ -11,10 +11,10 @@ from fontTools.ttLib import TTFont
 from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError
+from lucidex.core.finish.text.faces import own_family
 
 MAX_FONT_BYTES = 25_000_000
 MAX_GLYPHS = 66_000
-FACES_REVISION = 1
 _RESTRICTED, _PREVIEW, _EDITABLE = 0x2, 0x4, 0x8  # OpenType, OS/2.fsType
 _SINGLE = frozenset({b"\x00\x01\x00\x00", b"OTTO", b"true"})
 _NAMED = {b"ttcf": "a collection of several faces", b"wOFF": "a web font", b"wOF2": "a web font"}
@@ -31,11 +31,6 @@ class FontFacts(BaseModel):
     style: Annotated[str, Field(max_length=120)]
     letters: Annotated[int, Field(ge=0)]
     rights: Annotated[str, Field(max_length=120)]
-
-
-def own_family(sha256: str) -> str:
-    """The name under which letters are asked for from a face that was brought in."""
-    return f"own {sha256[:32]} {FACES_REVISION}"
 
 
 def prepared_face(content: bytes, sha256: str) -> tuple[FontFacts, bytes]:
