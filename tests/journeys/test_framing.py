@@ -376,7 +376,7 @@ def test_room_and_strips_by_hand(desk: Desk, tmp_path: Path) -> None:
     desk.type_line("100 % as png")
     desk.type_line("room to 2:1 #0000ff")
     page.click("[name=anchor][value=left]")
-    expect(page.locator("ol .sentence")).to_have_text("Room added to the shape 2 : 1, picture kept left, #0000ff.")
+    expect(page.locator("ol .sentence")).to_have_text("Room added to the shape 2 : 1, picture kept left, blue.")
     desk.settled()
     after_change(desk, lambda: desk.type_line("cover 10 top"))
     with Image.open(downloaded(desk, CHOSEN, tmp_path)) as out:

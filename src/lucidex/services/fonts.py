@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
-from lucidex.core.finish.text.faces import FACES_REVISION, Face, own_family
+from lucidex.core.finish.text.faces import FACES_REVISION, Face, own_face
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, FontFacts
 from lucidex.records.models import Font, Original, Person, now
 from lucidex.records.store import Received
@@ -117,15 +117,18 @@ def forget_font(workshop: Workshop, actor: Actor, font_id: int) -> None:
 
 def face_of(workshop: Workshop, sha256: str) -> Face:
     """A face ready to be used; prepared again where that was let go. Whether it may be used was decided before."""
-    path = _path(workshop, sha256)
-    if not path.exists():
+    path = _there(workshop, sha256)
+    if path is None:
         try:
             with workshop.originals.as_file(sha256) as original:
                 _prepare(workshop, original, sha256)
         except (FileNotFoundError, UserError) as error:
             raise UnavailableError("The file of a face is missing. Choose the face again.") from error
+        path = _there(workshop, sha256)
+    if path is None:
+        raise UnavailableError("The file of a face is missing. Choose the face again.")
     path.touch()  # whoever clears up leaves what is in use
-    return Face(own_family(sha256), path)
+    return own_face(path)
 
 
 def _folder(workshop: Workshop) -> Path:
@@ -143,17 +146,25 @@ def forget_prepared(workshop: Workshop, moment: datetime) -> int:
     return gone
 
 
-def _path(workshop: Workshop, sha256: str) -> Path:
-    return _folder(workshop) / f"{sha256}-{FACES_REVISION}-{version('fonttools')}.otf"
+def _stem(sha256: str) -> str:
+    return f"{sha256}-{FACES_REVISION}-{version('fonttools')}"
+
+
+def _there(workshop: Workshop, sha256: str) -> Path | None:
+    """The face as it is used, where it was prepared already."""
+    return min(_folder(workshop).glob(f"{_stem(sha256)}-*.otf"), default=None)
 
 
 def _prepare(workshop: Workshop, file: Path, sha256: str) -> FontFacts:
-    """Read a face in a confined process, and put it in its seat in one move."""
-    path = _path(workshop, sha256)
-    path.parent.mkdir(exist_ok=True)
-    scratch = path.with_name(f"{secrets.token_hex(8)}.part")
+    """Read a face in a confined process, and put it in its seat in one move.
+
+    Each time it gets another name, inside and outside: what a process has loaded may be gone by then.
+    """
+    _folder(workshop).mkdir(exist_ok=True)
+    path = _folder(workshop) / f"{_stem(sha256)}-{secrets.token_hex(4)}.otf"
+    scratch = path.with_suffix(".part")
     try:
-        answer = workshop.isolated.run(prepare, sha256, opened=((file, "rb"), (scratch, "wb")))
+        answer = workshop.isolated.run(prepare, own_face(path).family, opened=((file, "rb"), (scratch, "wb")))
         with scratch.open("rb+") as written:
             os.fsync(written.fileno())
         scratch.replace(path)

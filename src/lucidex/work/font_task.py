@@ -23,8 +23,8 @@ for _needed in ("mac_roman", "utf_16_be", "ascii", "latin-1"):
     codecs.lookup(_needed)
 
 
-def prepare(file: BufferedReader, out: BufferedWriter, sha256: str) -> str:
+def prepare(file: BufferedReader, out: BufferedWriter, family: str) -> str:
     """Write a face as it is used; what it says of itself, as JSON."""
-    facts, content = prepared_face(file.read(MAX_FONT_BYTES + 1), sha256)
+    facts, content = prepared_face(file.read(MAX_FONT_BYTES + 1), family)
     out.write(content)
     return facts.model_dump_json()

@@ -2,6 +2,8 @@
 
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from hashlib import sha256
 from io import BytesIO
 from pathlib import Path
@@ -17,10 +19,10 @@ from lucidex.core.finish.findings import FindingKind
 from lucidex.core.finish.text.backing import Behind
 from lucidex.core.finish.text.contrast import contrast, luminance, luminance_of, needed, worst_contrast
 from lucidex.core.finish.text.drawing import TextLook, placed_text
-from lucidex.core.finish.text.faces import Face, Family, Weight, has_slanted, shipped_face, stand_ins
+from lucidex.core.finish.text.faces import Family, Weight, has_slanted, own_face, shipped_face, stand_ins
 from lucidex.core.finish.text.fields import fields_of, filled_in
 from lucidex.core.finish.text.letters import MAX_LETTERS, divided, settable, settable_part
-from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, own_family, prepared_face
+from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, prepared_face
 from lucidex.core.finish.text.setting import Align, Setting, set_words
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
@@ -334,12 +336,11 @@ def font_bytes(**changes: int) -> bytes:
 
 def test_a_face_of_ones_own_is_written_anew_under_a_name_of_its_own() -> None:
     content = font_bytes()
-    digest = sha256(content).hexdigest()
-    facts, prepared = prepared_face(content, digest)
+    facts, prepared = prepared_face(content, "own one")
     assert facts.letters > 500
     assert facts.rights == "may be embedded"
     with TTFont(BytesIO(prepared)) as font:
-        assert font["name"].getDebugName(1) == own_family(digest)
+        assert font["name"].getDebugName(1) == "own one"
         assert not {"fpgm", "prep", "cvt ", "DSIG", "fvar"} & set(font.keys())
 
 
@@ -350,13 +351,25 @@ def test_two_faces_that_call_themselves_alike_stay_apart(tmp_path: Path) -> None
         font["name"].setName("Alike", 1, 3, 1, 0x409)
         out = BytesIO()
         font.save(out)
-        digest = sha256(out.getvalue()).hexdigest()
-        path = tmp_path / f"{family.value}.ttf"
-        path.write_bytes(prepared_face(out.getvalue(), digest)[1])
-        faces.append(Face(own_family(digest), path))
+        face = own_face(tmp_path / f"{family.value}.ttf")
+        face.path.write_bytes(prepared_face(out.getvalue(), face.family)[1])
+        faces.append(face)
     masks = [set_words(Setting(divided("Seed", (face,)).runs, 60, 900)).mask for face in faces]
     for mask, family in zip(masks, (Family.HAND, Family.MONO), strict=True):
         assert np.array_equal(mask, set_words(Setting(divided("Seed", (shipped_face(family),)).runs, 60, 900)).mask)
+
+
+def test_a_face_that_another_thread_brought_in_is_used_and_no_other_one(tmp_path: Path) -> None:
+    runs = divided("Seed", (shipped_face(Family.MONO),)).runs
+    set_words(Setting(runs, 61, 900))  # this thread has set words before
+    face = own_face(tmp_path / "late.ttf")
+    face.path.write_bytes(prepared_face(font_bytes(), face.family)[1])
+    late = Setting(divided("Seed", (face,)).runs, 60, 900)
+    with ThreadPoolExecutor(1) as pool:
+        elsewhere = pool.submit(set_words, replace(late, size_px=59)).result()
+    hand = divided("Seed", (shipped_face(Family.HAND),)).runs
+    assert np.array_equal(elsewhere.mask, set_words(Setting(hand, 59, 900)).mask)
+    assert np.array_equal(set_words(late).mask, set_words(Setting(hand, 60, 900)).mask)
 
 
 @pytest.mark.parametrize(

@@ -88,6 +88,6 @@ def stand_ins(weight: Weight) -> tuple[Face, ...]:
     return shipped_face(Family.SANS, weight), *others
 
 
-def own_family(sha256: str) -> str:
-    """The name under which letters are asked for from a face that was brought in."""
-    return f"own {sha256[:32]} {FACES_REVISION}"
+def own_face(path: Path) -> Face:
+    """A face that was brought in, from its file, whose name is also the one that it has inside."""
+    return Face(f"own {path.stem}", path)

@@ -11,7 +11,6 @@ from fontTools.ttLib import TTFont
 from pydantic import BaseModel, ConfigDict, Field
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError
-from lucidex.core.finish.text.faces import own_family
 
 MAX_FONT_BYTES = 25_000_000
 MAX_GLYPHS = 66_000
@@ -33,8 +32,8 @@ class FontFacts(BaseModel):
     rights: Annotated[str, Field(max_length=120)]
 
 
-def prepared_face(content: bytes, sha256: str) -> tuple[FontFacts, bytes]:
-    """A TTF or OTF file as it is used, and what it says of itself.
+def prepared_face(content: bytes, family: str) -> tuple[FontFacts, bytes]:
+    """A TTF or OTF file as it is used, with another name of its family, and what it says of itself.
 
     UnreadableFileError where it is none, is damaged or may not be embedded; TooLargeError where it is too large.
     """
@@ -45,14 +44,14 @@ def prepared_face(content: bytes, sha256: str) -> tuple[FontFacts, bytes]:
     if content[:4] not in _SINGLE:
         raise UnreadableFileError("It is no font: neither TTF nor OTF.")
     try:
-        return _written(TTFont(BytesIO(content), lazy=False, recalcTimestamp=False), sha256)
+        return _written(TTFont(BytesIO(content), lazy=False, recalcTimestamp=False), family)
     except (UnreadableFileError, TooLargeError, MemoryError):
         raise
     except Exception as error:
         raise UnreadableFileError("It is a damaged font.") from error
 
 
-def _written(font: TTFont, sha256: str) -> tuple[FontFacts, bytes]:
+def _written(font: TTFont, family: str) -> tuple[FontFacts, bytes]:
     if not {"cmap", "head", "hhea", "hmtx", "maxp", "OS/2", "name"} <= set(font.keys()):
         raise UnreadableFileError("It is a damaged font: parts that every font has are missing.")
     if "glyf" not in font and "CFF " not in font:
@@ -75,7 +74,6 @@ def _written(font: TTFont, sha256: str) -> tuple[FontFacts, bytes]:
             outline = font["glyf"][glyph]
             outline.expand(font["glyf"])
             outline.removeHinting()
-    family = own_family(sha256)
     font["name"].names = []
     for number, words in ((1, family), (2, "Regular"), (3, family), (4, family), (6, family.replace(" ", "-"))):
         font["name"].setName(words, number, 3, 1, 0x409)

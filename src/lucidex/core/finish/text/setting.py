@@ -9,6 +9,7 @@ import math
 import os
 import threading
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from enum import StrEnum
@@ -32,7 +33,10 @@ MAX_MASK_PIXELS = 40_000_000
 KEPT_BYTES = 32_000_000
 _PANGO = 1_024  # units of a point, and of a pixel at 72 to the inch
 
-_lock, _loaded = threading.Lock(), set[Path]()
+# Pango keeps a list of faces for each thread, made once: what another thread loads later it would never see, and take
+# some other face without a word. So one thread loads and sets, and libvips lets only one at a time anyway.
+_setter = ThreadPoolExecutor(1, thread_name_prefix="letters")
+_loaded: set[Path] = set()
 
 
 class Align(StrEnum):
@@ -69,15 +73,14 @@ class Block:
 
 
 def _load(faces: Sequence[Face]) -> None:
-    with _lock:
-        for face in faces:
-            if face.path not in _loaded:
-                try:
-                    with _without_the_machines_fonts():
-                        pyvips.Image.text("a", fontfile=str(face.path))
-                except pyvips.Error as error:
-                    raise UnavailableError("The file of a face is missing. Choose the face again.") from error
-                _loaded.add(face.path)
+    for face in faces:
+        if face.path not in _loaded:
+            try:
+                with _without_the_machines_fonts():
+                    pyvips.Image.text("a", fontfile=str(face.path))
+            except pyvips.Error as error:
+                raise UnavailableError("The file of a face is missing. Choose the face again.") from error
+            _loaded.add(face.path)
 
 
 @contextmanager
@@ -97,23 +100,22 @@ def _without_the_machines_fonts() -> Iterator[None]:
 
 def set_words(setting: Setting) -> Block:
     """Set words. The same setting gives the same mask, on every machine. Whoever asks does not write to it."""
+    if not setting.runs:
+        return Block(np.zeros((1, 1), np.float32))
     return _set(setting)
 
 
 @cached(LRUCache(KEPT_BYTES, getsizeof=lambda block: block.mask.nbytes), lock=threading.Lock())
 def _set(setting: Setting) -> Block:
-    if not setting.runs:
-        return Block(np.zeros((1, 1), np.float32))
-    _load([run.face for run in setting.runs])
     finer = max(1, min(MAX_FINER, math.ceil(FINE_PX / setting.size_px)))
     letters = sum(len(run.text) for run in setting.runs)
     while finer > 1 and _estimate(setting, letters) * finer**2 > MAX_MASK_PIXELS:
         finer -= 1
     pitch = setting.size_px * setting.spacing
-    drawn = _mask(setting, finer)
+    drawn = _setter.submit(_mask, setting, finer).result()
     while drawn is None and finer > 1:
         finer //= 2
-        drawn = _mask(setting, finer)
+        drawn = _setter.submit(_mask, setting, finer).result()
     if drawn is None:
         return Block(np.zeros((1, 1), np.float32), is_cut=True)
     ink, above, is_cut = drawn
@@ -141,6 +143,7 @@ def _estimate(setting: Setting, letters: int) -> float:
 def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool] | None:
     """The ink, how far below the first line's top it begins, and whether it is cut; None where a line is too long for
     any surface."""
+    _load([run.face for run in setting.runs])
     size = setting.size_px * finer
     attributes = (
         f'fallback="false" size="{round(size * _PANGO)}" line_height="{round(size * setting.spacing * _PANGO)}" '
