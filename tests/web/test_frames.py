@@ -59,7 +59,7 @@ def test_a_released_control_costs_few_transactions_with_six_places(
             assert fetched.headers["x-result-key"] == file[-64:]
         client.get(f"{base}/preview?w=300&h=200")
         client.get(f"{base}/histogram")
-    assert len(begun) <= 15
+    assert len(begun) <= 17  # fifteen, and who asks is looked up again where that takes long
     assert not COMING.search(client.get(base).text), "all of them are there by now"
 
 

@@ -143,6 +143,7 @@ function letGo() {
 function send(sketch, words) {
   const most = sketch.slice(0, 4000), presses = most.some((at) => at.p > 0) ? most.map((at) => at.p.toFixed(2)).join(" ") : "";
   const note = pen.note;
+  sendMove();
   pen.anew = false;
   void post({ kind: pen.tool, way: most.map((at) => `${at.x.toFixed(2)} ${at.y.toFixed(2)}`).join(" "), colour: pen.colour, width: wide(), pressed: presses, words, note }, "/draw");
 }
@@ -184,6 +185,7 @@ function sweep(lines, start) {
 function erase(seat) {
   const one = marks()[seat];
   if (!one?.mine) return;
+  sendMove();
   const address = `/${one.note}/marks/${one.index}/erase`;
   state.facts?.notes?.splice(seat, 1);
   // those behind it move up, as they do where they are kept
@@ -207,9 +209,15 @@ function hold(lines, start, seat) {
 
 function sendMove() {
   clearTimeout(pen.timer);
-  const moved = pen.moved;
+  const moved = pen.moved, one = marks().find((mark) => moved && mark.note === moved.note && mark.index === moved.index);
+  pen.moved = null;
+  // it stays where it was moved to until the answer comes
+  if (moved && one) Object.assign(one, { points: shifted(one.points, moved), head: shifted(one.head ?? [], moved) });
   if (moved && Math.hypot(moved.x, moved.y) * state.scale >= 1) void post({ dx: moved.x, dy: moved.y }, `/${moved.note}/marks/${moved.index}/move`);
 }
+
+/** @param {number[][]} points @param {{x: number, y: number}} by */
+const shifted = (points, by) => points.map(([x, y]) => [x + by.x, y + by.y]);
 
 /** @param {KeyboardEvent} event */
 function key(event) {
@@ -217,8 +225,7 @@ function key(event) {
   if (!one) return false;
   if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();
-    clearTimeout(pen.timer);
-    pen.moved = null;
+    if (pen.moved?.note === one.note && pen.moved.index === one.index) pen.moved = null;
     erase(seat);
     return true;
   }
@@ -274,6 +281,7 @@ function listen() {
   document.addEventListener("keydown", (event) => {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
     if (state.facts?.mode !== "notes" || typing || event.ctrlKey || event.metaKey) return;
+    if (event.key === "Escape") sendMove();
     if (event.key === "Escape") /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
     else if (event.key === "+" || event.key === "-") thicker(event.key === "+" ? STEP : 1 / STEP);
   });

@@ -9,6 +9,7 @@ const KEY_PAUSE_MS = 400, STILL = 4, TYPING_PAUSE_MS = 350;
 const words = {
   moved: { x: 0, y: 0 },
   /** @type {number | undefined} */ timer: undefined,
+  /** @type {number | undefined} */ typing: undefined,
   /** @type {HTMLTextAreaElement | null} */ field: null,
   shown: "",
 };
@@ -61,7 +62,9 @@ function held(by) {
   return { x: within(by.x, box.x, box.wide, facts.picture.width), y: within(by.y, box.y, box.high, facts.picture.height) };
 }
 
+/** Where they are by now, at once. */
 function send() {
+  clearTimeout(words.timer);
   const box = state.facts?.words;
   if (!box || (!words.moved.x && !words.moved.y)) return;
   void post({ x: box.x + words.moved.x + box.wide / 2, y: box.y + words.moved.y + box.high / 2 }, "/at");
@@ -91,6 +94,7 @@ function key(event) {
 function openField() {
   const stage = byId("stage-canvas"), facts = state.facts?.words;
   if (!stage || !facts || words.field) return;
+  send();
   const field = document.createElement("textarea");
   Object.assign(field, { className: "words-typed", value: facts.text, maxLength: 2000, dir: "auto", ariaLabel: "Words" });
   words.field = field;
@@ -104,8 +108,8 @@ function openField() {
     sent = field.value;
     void post({ text: sent }, "/typed");
   };
-  field.addEventListener("input", () => { clearTimeout(words.timer); words.timer = window.setTimeout(change, TYPING_PAUSE_MS); });
-  field.addEventListener("blur", () => { clearTimeout(words.timer); change(); closeField(); });
+  field.addEventListener("input", () => { clearTimeout(words.typing); words.typing = window.setTimeout(change, TYPING_PAUSE_MS); });
+  field.addEventListener("blur", () => { clearTimeout(words.typing); change(); closeField(); });
   field.addEventListener("keydown", (event) => {
     event.stopPropagation();
     if (event.key === "Escape" || (event.key === "Enter" && (event.ctrlKey || event.metaKey))) {
@@ -131,7 +135,9 @@ function closeField() {
 function listen() {
   document.addEventListener("keydown", (event) => {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
-    if (state.facts?.mode === "text" && event.key === "Escape" && !typing) /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
+    if (state.facts?.mode !== "text" || event.key !== "Escape" || typing) return;
+    send();
+    /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
   });
 }
 
