@@ -23,7 +23,7 @@ from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 MAX_TYPED = 2_000
-_IN_SENTENCE = 40
+_IN_SENTENCE = 26
 _ANCHORS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
     r"(?:(?:add|write|put|a|text|words|title|heading|saying|:) ){0,5}(quoted[a-f])"

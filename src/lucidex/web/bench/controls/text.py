@@ -199,6 +199,7 @@ def _stage(
         "step": entry.id,
         "picture": size_values(apart.without.size),
         "judge": [],
+        "clear": placed.rendering.format.output.keeps_clear,
         "preview": f"{at}/below?place={place.id}&v={_below_key(apart)}",
         "content": [],
         "post": at,
