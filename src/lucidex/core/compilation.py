@@ -56,7 +56,7 @@ def _compile_layers() -> None:
     for alpha in (cover, kept, np.broadcast_to(np.float32(1), (2, 2))):
         layer_kernel.scale_alpha(pixels, alpha)
     layer_kernel.lay_colour_under(pixels, cover, 0.5, 0.0, 0.0, 0.0)
-    layer_kernel.lay_colour_beside(pixels, cover, 0.0, 0.0, 0.0)
+    layer_kernel.lay_colour_beside(pixels, kept, kept, 0.0, 0.0, 0.0)
     layer_kernel.lay_picture_under(pixels, pixels.copy(), rows)
 
 

@@ -32,12 +32,12 @@ def lay_colour_under(pixels: Any, cover: Any, strength: float, red: float, green
 
 
 @compiled
-def lay_colour_beside(pixels: Any, cover: Any, red: float, green: float, blue: float) -> None:
-    """Beside what is there: both share a pixel and do not overlap (Porter and Duff’s “plus”), so that no seam shows
-    between them and nothing fills what is clear within."""
+def lay_colour_beside(pixels: Any, outer: Any, inner: Any, red: float, green: float, blue: float) -> None:
+    """Beside what is there, where `outer` covers more than `inner`: both share a pixel and do not overlap (Porter and
+    Duff’s “plus”), so that no seam shows between them and nothing fills what is clear within."""
     for row in range(pixels.shape[0]):
         for column in range(pixels.shape[1]):
-            beside = cover[row, column]
+            beside = outer[row, column] - inner[row, column]
             if beside <= 0.0:
                 continue
             above = pixels[row, column, 3] / 255.0

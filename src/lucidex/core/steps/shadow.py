@@ -107,10 +107,12 @@ class Shadow(FinishStep):
                 slice(box.top + from_y, box.top + from_y + rows),
                 slice(box.left + from_x, box.left + from_x + columns),
             )
-            solid = (
-                body[there][..., 3] / np.float32(255) if body is not None and body.shape[2] == 4 else np.float32(1)
-            )
-            moved[max(top, 0) : max(top, 0) + rows, max(left, 0) : max(left, 0) + columns] = solid
+            falls = moved[max(top, 0) : max(top, 0) + rows, max(left, 0) : max(left, 0) + columns]
+            if body is not None and body.shape[2] == 4:
+                falls[:] = body[there][..., 3]
+                falls *= np.float32(1 / 255)
+            else:
+                falls[:] = 1
         colour = colour_of(self.colour) or (0, 0, 0)
         cover = blurred(moved, self._sigma(canvas.size))
         lay_colour_under(pixels, cover, self.strength / 100, *map(float, colour))

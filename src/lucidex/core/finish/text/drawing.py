@@ -22,7 +22,7 @@ from lucidex.core.source.pyramid import AnyPixels
 
 LIGHT, DARK = (255, 255, 255), (29, 35, 38)
 SMALL_PX = 9.0
-LOOKED_AT = 16_384  # pixels around letters
+LOOKED_AT = 6_000  # pixels around letters
 _SMALLER = 0.98
 _STRENGTHS = (0.25, 0.4, 0.55, 0.7, 0.82, 0.92)
 _AMPLE = 1.05  # more than what is needed: a soft shade is a little weaker between letters
