@@ -74,8 +74,8 @@ class Border(FinishStep):
         elif self.side is Side.OUTSIDE:
             around = canvas.form.grown(width)
             if around is not None:
-                outer, inner = around.coverage(canvas.size), canvas.form.coverage(canvas.size)
-                lay_colour_beside(pixels, outer, inner, *map(float, colour))
+                within = canvas.form.coverage(canvas.size)
+                lay_colour_beside(pixels, around.coverage(canvas.size), within, *map(float, colour))
         else:
             kept = canvas.form.grown(-width)
             cover = 1 - kept.coverage(canvas.size) if kept else np.ones(pixels.shape[:2], np.float32)
