@@ -118,6 +118,20 @@ def test_what_the_stage_shows_apart_is_the_file_when_it_is_put_together(bench: B
     assert Image.open(io.BytesIO(part.content)).size == (60, 40)
 
 
+def test_what_lies_over_the_stage_is_asked_for_anew_when_the_picture_below_changes(bench: Bench) -> None:
+    bench.line('text "Seed swap"')
+    addresses = []
+    for typed in ("exposure -2", "exposure 3"):
+        bench.line(typed)
+        over = bench.stage("")["overlay"]
+        assert isinstance(over, dict)
+        addresses.append(over["address"])
+    client = bench.work.visitor.client
+    assert addresses[0] != addresses[1], "letters are light or dark by what lies below them"
+    assert "immutable" in client.get(addresses[1]).headers["cache-control"]
+    assert client.get(addresses[0]).headers["cache-control"] == "no-store"
+
+
 @pytest.mark.parametrize(
     ("typed", "says"),
     [

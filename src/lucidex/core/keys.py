@@ -22,7 +22,6 @@ from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.texts import Texts, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
-from lucidex.core.steps.base import Band
 
 ENGINE_REVISION = 8
 STAMP_REVISION = 1
@@ -67,13 +66,6 @@ def pixels_key(source: SourceKey, entries: tuple[StepEntry, ...], chosen: Plan) 
     assets = sorted(file.sha256 for file in assets_of(entry.step for entry in entries))
     numbers = asdict(replace(chosen, finish=()))
     return _digest([engine_fingerprint(), source, _steps(entries), numbers, margins, assets])
-
-
-def finish_key(entries: tuple[StepEntry, ...], chosen: Plan) -> str:
-    """A short name of what is drawn onto a finished size, alone."""
-    finish = tuple(entry for entry in entries if entry.step.band is Band.FINISH)
-    margins = [asdict(one.margins) for one in chosen.finish]
-    return _digest([engine_fingerprint(), _steps(finish), margins, asdict(chosen.placement)])[:24]
 
 
 def restoration_keys(restorations: tuple[Restoration, ...]) -> tuple[str, ...]:

@@ -11,7 +11,7 @@ from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
-from lucidex.core.keys import encoded_key, finish_key, pixels_key, restoration_keys, stamped_key
+from lucidex.core.keys import encoded_key, pixels_key, restoration_keys, stamped_key
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
@@ -69,8 +69,8 @@ class RenderRequest:
 
     @cached_property
     def overlay_key(self) -> str:
-        """The name of all that decides what is drawn onto the finished size."""
-        return finish_key(self.steps, self.chosen)
+        """The name of all that decides what is drawn onto the finished size: words look at what lies below them."""
+        return self.pixels_key[:24]
 
     @property
     def size(self) -> Size:
