@@ -21,7 +21,7 @@ from lucidex.services.folios import ASKED_AT_ONCE, allowed_pictures, picture_of
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
-MAX_NOTES, MAX_ANSWERS, MAX_MARKS_OF_NOTE, MAX_POINTS_OF_NOTE = 200, 100, 60, 6_000
+MAX_NOTES, MAX_ANSWERS, MAX_MARKS_OF_NOTE, MAX_POINTS_OF_NOTE = 100, 100, 60, 2_000
 _IN_SUMMARY = 40
 
 

@@ -166,6 +166,14 @@ def draw_mark(pixels: AnyPixels, mark: Mark, sight: Sight) -> None:
     width = max(1.0, mark.width * sight.unit_at(Point(*mark.points[len(mark.points) // 2])))
     if mark.kind is MarkKind.WORDS:
         return _draw_words(pixels, mark, points[0], width)
+    across, down = [x for x, _ in points], [y for _, y in points]
+    reach = width * (_HEAD if mark.kind is MarkKind.ARROW else 1.5) + 2
+    left, right = max(0, math.floor(min(across) - reach)), min(pixels.shape[1], math.ceil(max(across) + reach))
+    top, bottom = max(0, math.floor(min(down) - reach)), min(pixels.shape[0], math.ceil(max(down) + reach))
+    if left >= right or top >= bottom:
+        return None  # this place does not show where it lies
+    pixels = pixels[top:bottom, left:right]
+    points = [(x - left, y - top) for x, y in points]
     cover: Masks = np.zeros(pixels.shape[:2], np.float32)
     if mark.kind is MarkKind.BOX:
         (x0, y0), (x1, y1) = points
@@ -200,6 +208,8 @@ def _draw_words(pixels: AnyPixels, mark: Mark, at: tuple[float, float], width: f
     faces = (shipped_face(Family.SANS, Weight.SEMI_BOLD), *stand_ins(Weight.SEMI_BOLD))
     runs = divided(settable_part(mark.text)[0], faces).runs
     canvas = Size(pixels.shape[1], pixels.shape[0])
+    if not (0 <= at[0] <= canvas.width and 0 <= at[1] <= canvas.height):
+        return
     room = max(1, min(canvas.width - 2, round(size * 22)))
     mask = set_words(Setting(runs, size, room)).mask[: canvas.height, : canvas.width]
     pad = min(round(size * 0.3), (canvas.height - mask.shape[0]) // 2, (canvas.width - mask.shape[1]) // 2)
