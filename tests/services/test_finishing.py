@@ -148,6 +148,7 @@ def test_a_run_over_twenty_pictures_sets_each_ones_caption(
     assert rows[0].cells[0].place.id == place.id
     run_id = runs.begin_run(workshop, actor, folio.folio_id, USUAL_PATTERN)
     assert len(runs.read_cells(workshop, actor, run_id)) == 20
+    runs.stop_run(workshop, actor, run_id)  # nothing is left for other tests' workers to take
 
 
 def test_words_are_apart_from_the_picture_as_they_are_in_the_file(
