@@ -19,7 +19,6 @@ from lucidex.core.finish.text.faces import Family, shipped_face
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import USUAL_PATTERN
-from lucidex.core.proof.warnings import WayOut
 from lucidex.core.routine import Routine, RoutineFile, RoutineStep
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import Carried
@@ -42,7 +41,7 @@ from lucidex.services.render_requests import in_place
 from lucidex.services.renderer import Renderer
 from lucidex.services.retention import clean_up
 from lucidex.services.routines import export_routines, import_routines, keep_routine, steps_to_keep
-from lucidex.services.words_on_pictures import better, words_apart
+from lucidex.services.words_on_pictures import words_apart
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, smooth_picture
 
@@ -180,9 +179,9 @@ def without(state: PictureState) -> PictureState:
 
 def test_the_ways_out_of_words_that_are_hard_to_read_help() -> None:
     hard = Text(text="x", ink=TextInk.DARK, behind_strength=20)
-    assert better(hard, WayOut.PLATE).behind_strength >= 85
-    assert better(hard, WayOut.OTHER_COLOUR).ink is TextInk.LIGHT
-    assert better(better(hard, WayOut.OTHER_COLOUR), WayOut.OTHER_COLOUR).ink is TextInk.DARK
+    assert hard.easier_to_read(True).behind_strength >= 85
+    assert hard.easier_to_read(False).ink is TextInk.LIGHT
+    assert hard.easier_to_read(False).easier_to_read(False).ink is TextInk.DARK
 
 
 @cache

@@ -6,7 +6,6 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import total_margins
-from lucidex.core.finish.text.backing import Behind
 from lucidex.core.finish.text.drawing import PlacedText, reach_of
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.places.demand import PlaceDemand
@@ -14,7 +13,7 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.warnings import WayOut
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps.base import expect
-from lucidex.core.steps.text import Text, TextInk
+from lucidex.core.steps.text import Text
 from lucidex.records.models import Place
 from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState, change, with_document
@@ -35,8 +34,8 @@ def read_better(workshop: Workshop, actor: Actor, cell: ProofCell, way: WayOut) 
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         steps = tuple(
-            entry.model_copy(update={"step": better(entry.step, way)})
-            if isinstance(entry.step, Text) and entry.counts_in(place)
+            entry.model_copy(update={"step": entry.step.easier_to_read(way is WayOut.PLATE)})
+            if entry.counts_in(place)
             else entry
             for entry in document.steps
         )
@@ -44,13 +43,6 @@ def read_better(workshop: Workshop, actor: Actor, cell: ProofCell, way: WayOut) 
 
     change(workshop, actor, cell.state.picture_id, cell.state.version, _WAYS[way], alter)
     return f"{_WAYS[way]} on “{cell.state.file_name}”."
-
-
-def better(step: Text, way: WayOut) -> Text:
-    """Words that can be told from what lies below them better."""
-    if way is WayOut.PLATE:
-        return step.model_copy(update={"behind": Behind.PLATE, "behind_strength": max(step.behind_strength, 85.0)})
-    return step.model_copy(update={"ink": TextInk.DARK if step.ink is not TextInk.DARK else TextInk.LIGHT})
 
 
 @dataclass(frozen=True)

@@ -255,6 +255,10 @@ class Step(BaseModel):
         """The step with the fields of its words filled in, by their names; what is not among them stays."""
         return self
 
+    def easier_to_read(self, on_plate: bool) -> Self:
+        """The step with its words on a plate, or else in the other one of light and dark; most have no words."""
+        return self
+
     def saying(self, quoted: Mapping[str, str]) -> Self:
         """The step with words that were typed between quotation marks, by the placeholders that stand for them."""
         return self

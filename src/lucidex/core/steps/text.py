@@ -114,6 +114,14 @@ class Text(FinishStep):
         text, empty = filled_in(self.text, values)
         return self.model_copy(update={"text": text, "empty_fields": empty})
 
+    def easier_to_read(self, on_plate: bool) -> Self:
+        """With what is easier to tell from what lies below."""
+        if on_plate:
+            return self.model_copy(
+                update={"behind": Behind.PLATE, "behind_strength": max(self.behind_strength, 85.0)}
+            )
+        return self.model_copy(update={"ink": TextInk.DARK if self.ink is not TextInk.DARK else TextInk.LIGHT})
+
     def saying(self, quoted: Mapping[str, str]) -> Self:
         """With the words that were typed."""
         return self.model_copy(update={"text": quoted[self.text][:MAX_TYPED]}) if self.text in quoted else self

@@ -23,7 +23,7 @@ from lucidex.services.documents import PictureState
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import MAX_PREVIEW_EDGE, PlacedPicture
-from lucidex.services.words_on_pictures import WordsApart, better, words_apart
+from lucidex.services.words_on_pictures import WordsApart, words_apart
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench
@@ -113,7 +113,7 @@ def forget_face(at: Bench, step_id: str) -> HTMLResponse:
 @router.post("/better", dependencies=[PREVIEWS])
 def read_better(at: Bench, step_id: str, way: Annotated[WayOut, Form()]) -> HTMLResponse:
     """On a plate, or in the other one of light and dark."""
-    return _with(at, step_id, better(_step(at, step_id), way))
+    return _with(at, step_id, _step(at, step_id).easier_to_read(way is WayOut.PLATE))
 
 
 @router.post("/field", dependencies=[PREVIEWS])
