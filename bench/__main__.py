@@ -1,4 +1,4 @@
-"""`python -m bench [all|run|intake|batch|tone|mending|finishing|methods] …`: see the files of these names.
+"""`python -m bench [all|run|intake|batch|tone|mending|…] …`: see the files of the names in `BENCHES`.
 
 `all` prints the README's tables.
 
@@ -15,7 +15,7 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "intake", "batch", "tone", "mending", "finishing", "methods")
+BENCHES = ("run", "intake", "batch", "tone", "mending", "finishing", "weights", "likeness", "methods")
 HEADS = {
     "run": "One picture",
     "intake": "Brought in",
@@ -23,6 +23,8 @@ HEADS = {
     "tone": "While a tone slider moves",
     "mending": "Dabs",
     "finishing": "Drawn onto the finished size",
+    "weights": "Bytes at equal likeness",
+    "likeness": "Likeness beside a costly metric",
     "methods": "Which methods enlarge and reduce",
 }
 
