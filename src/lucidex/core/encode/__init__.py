@@ -4,18 +4,30 @@ Whoever adds a format writes such a file and names it in `FORMATS`; the line, do
 All formats share one quality scale of 1 to 100 that is handed to the encoder as it is.
 """
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import pyvips
 from pydantic import GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
-from lucidex.core.encode import avif, jpeg, png, webp
-from lucidex.core.encode.base import Encoding, OutputFormat
-from lucidex.core.encode.ceiling import best_under
+from lucidex.core.encode import avif, gif, jpeg, pdf, png, tiff, webp
+from lucidex.core.encode.base import PRESS_PROFILE, SRGB_PROFILE, ColourModel, Effort, Encoding, OutputFormat
+from lucidex.core.encode.ceiling import MAX_ENCODES, best_under
+from lucidex.core.encode.chroma import needs_full_chroma
+from lucidex.core.encode.content import Kind, content_of
 
-FORMATS: tuple[OutputFormat, ...] = (jpeg.FORMAT, png.FORMAT, webp.FORMAT, avif.FORMAT)
+FORMATS: tuple[OutputFormat, ...] = (
+    jpeg.FORMAT,
+    png.FORMAT,
+    webp.FORMAT,
+    avif.FORMAT,
+    gif.FORMAT,
+    tiff.FORMAT,
+    pdf.FORMAT,
+)
+QUICK_ENCODES = 3
+MOST_SAVED = 1.3  # what a thorough search takes off a quick file without loss, at most
 _BY_NAME = {one.name: one for one in FORMATS}
 
 
@@ -54,25 +66,76 @@ TYPED_NAMES = {typed: FormatName(one.name) for one in FORMATS for typed in (one.
 JPEG, PNG = FormatName(jpeg.FORMAT.name), FormatName(png.FORMAT.name)  # what the screen is shown
 
 
+@dataclass(frozen=True)
+class Encoded:
+    """A file, and the quality that it has; None where it is as the format usually is."""
+
+    content: bytes
+    quality: int | None
+
+
 def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
-    """Bytes of a finished picture.
+    """The bytes of a finished picture: what `encode_found` finds."""
+    return encode_found(image, name, encoding).content
+
+
+def encode_found(image: pyvips.Image, name: FormatName, encoding: Encoding) -> Encoded:
+    """A finished picture as a file.
 
     `image` is 8-bit sRGB with 3 bands, or 4 where the last is unpremultiplied alpha. Formats without clear
-    areas show `encoding.ground` where the picture is clear. The result carries an sRGB profile and, where
-    one is given, the resolution; nothing else. Raises pyvips.Error where the encoder fails.
+    areas show `encoding.ground` where the picture is clear. The result carries the profile of its colours and,
+    where one is given, the resolution; nothing else. Raises pyvips.Error where the encoder fails.
     """
     output = name.output
     if image.hasalpha() and not output.keeps_clear:
         image = image.flatten(background=list(encoding.ground))
     density = (encoding.pixels_per_inch or 72.0) / 25.4
-    tagged = image.copy(xres=density, yres=density, interpretation="srgb")
-    if encoding.max_bytes is None or encoding.quality is None:
-        return bytes(output.save(tagged, encoding))
-    ceiling = max(encoding.max_bytes - encoding.reserved_bytes, 1)
-    found = best_under(
-        ceiling, encoding.quality, lambda quality: output.save(tagged, replace(encoding, quality=quality))
+    tagged = _in_colour(
+        image.copy(interpretation="srgb"), encoding.colour if encoding.colour in output.colours else None
     )
-    return found.content
+    tagged = tagged.copy(xres=density, yres=density)
+    if encoding.full_chroma is None and output.halves_chroma and encoding.effort is not Effort.DRAFT:
+        is_ink = tagged.interpretation == "cmyk"
+        encoding = replace(encoding, full_chroma=is_ink or (tagged.bands >= 3 and needs_full_chroma(tagged)))
+    if encoding.is_drawn is None and output.knows_drawings and encoding.effort is not Effort.DRAFT:
+        encoding = replace(encoding, is_drawn=content_of(tagged.numpy()).kind is not Kind.PHOTOGRAPH)
+    if encoding.max_bytes is None or not output.qualities:
+        return Encoded(bytes(output.save(tagged, encoding)), encoding.quality)
+    ceiling = max(encoding.max_bytes - encoding.reserved_bytes, 1)
+
+    def encode_at(quality: int, effort: Effort = encoding.effort) -> bytes:
+        return bytes(output.save(tagged, replace(encoding, quality=quality, effort=effort)))
+
+    qualities, left = output.qualities, MAX_ENCODES
+    if output.default_quality is None:  # nothing is lost as long as that fits
+        exact = encode_at(qualities[-1], Effort.QUICK)
+        if len(exact) <= MOST_SAVED * ceiling:
+            exact = encode_at(qualities[-1])
+        if len(exact) <= ceiling:
+            return Encoded(exact, qualities[-1])
+        qualities, left = qualities[:-1], left - 1
+    start = encoding.quality or qualities[len(qualities) // 2]
+    if output.searches_quickly and encoding.effort is Effort.THOROUGH:
+        # quick files tell about where, thorough ones where exactly
+        near = best_under(ceiling, start, lambda quality: encode_at(quality, Effort.QUICK), qualities, QUICK_ENCODES)
+        start, left = near.quality, left - QUICK_ENCODES + 1
+    found = best_under(ceiling, start, encode_at, qualities, left)
+    return Encoded(found.content, found.quality)
+
+
+def _in_colour(image: pyvips.Image, colour: ColourModel | None) -> pyvips.Image:
+    """An sRGB picture in another colour model; black comes about as the press's own profile makes it."""
+    if colour is ColourModel.CMYK:
+        flat = image.flatten(background=255) if image.hasalpha() else image
+        return flat.icc_transform(
+            PRESS_PROFILE, input_profile=SRGB_PROFILE, intent="relative", black_point_compensation=True
+        ).copy_memory()
+    return image.colourspace("b-w").copy_memory() if colour is ColourModel.GREY else image
+
+
+def decode(content: bytes) -> pyvips.Image:
+    """What a file of `encode` shows. Raises pyvips.Error where it is none."""
+    return pyvips.Image.new_from_buffer(pdf.picture_in(content) if content.startswith(b"%PDF") else content, "")
 
 
 __all__ = [
@@ -81,8 +144,13 @@ __all__ = [
     "JPEG",
     "PNG",
     "TYPED_NAMES",
+    "ColourModel",
+    "Effort",
+    "Encoded",
     "Encoding",
     "FormatName",
     "OutputFormat",
+    "decode",
     "encode",
+    "encode_found",
 ]

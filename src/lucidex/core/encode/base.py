@@ -2,26 +2,60 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from enum import StrEnum
 
 import pyvips
 
 ENCODER_THREADS = 1
 SRGB_PROFILE = "srgb"  # the profile of 480 bytes that comes with libvips
+PRESS_PROFILE = "cmyk"  # the profile of a usual press that comes with libvips
+
+
+def profile_of(image: pyvips.Image) -> dict[str, str]:
+    """How a saver is told the profile of its pixels; one band of grey has the curve of sRGB and carries none."""
+    if image.interpretation == "b-w":
+        return {"keep": "none"}
+    return {"keep": "icc", "profile": PRESS_PROFILE if image.interpretation == "cmyk" else SRGB_PROFILE}
+
+
+class Effort(StrEnum):
+    """How long an encoder looks for fewer bytes: not at all, for the screen; little; or as long as it pays."""
+
+    DRAFT = "draft"
+    QUICK = "quick"
+    THOROUGH = "thorough"
+
+
+class ColourModel(StrEnum):
+    """In which colours a file says its pixels: light, its brightness alone, or ink."""
+
+    RGB = "rgb"
+    GREY = "grey"
+    CMYK = "cmyk"
+
+
+SCREEN_ONLY = (ColourModel.RGB,)
+FOR_PRINT = (ColourModel.RGB, ColourModel.GREY, ColourModel.CMYK)
 
 
 @dataclass(frozen=True)
 class Encoding:
-    """Settings of one file: quality 1 to 100 (None where the format has none), resolution, ground.
+    """Settings of one file: quality 1 to 100, resolution, ground, effort.
 
-    With `max_bytes` the quality is only where the search begins: the file gets the best one that keeps this ceiling.
-    `hurried` spares the encoder's search for fewer bytes: the same pixels for the screen, sooner. `reserved_bytes`
-    of the ceiling are kept free for what is put into the file later.
+    Without a quality, what is usual for the format: no loss where it can do without. 100 is without loss too, where
+    the format can. With `max_bytes` the quality is only where the search begins: the file gets the best one that
+    keeps this ceiling. `reserved_bytes` of it are kept free for what is put into the file later. `full_chroma` says
+    whether colour keeps all its pixels, `is_drawn` whether it is no photograph; without them, the picture's content
+    decides.
     """
 
     quality: int | None
     pixels_per_inch: float | None = None
     ground: tuple[int, int, int] = (255, 255, 255)
-    hurried: bool = False
+    effort: Effort = Effort.THOROUGH
+    colour: ColourModel = ColourModel.RGB
+    full_chroma: bool | None = None
+    is_drawn: bool | None = None
     max_bytes: int | None = None
     reserved_bytes: int = 0
 
@@ -31,9 +65,17 @@ class OutputFormat:
     """A format that is written.
 
     `name` is stored and typed, `aliases` are typed too; `label` is its standard name on the screen, `strength` says
-    in a few words what it is good for. `max_edge` is the longest side that it can hold, in pixels; an
-    `is_slow` one takes many times as long to write as the others. `stamp` puts a packet of XMP into a file of
-    `save`, and leaves its pixels as they are; None where the format carries no texts.
+    in a few words what it is good for. `default_quality` is None where it is written without loss unless less is
+    asked for; `qualities` are those that give different files, ascending, none where there is nothing to choose; at
+    `exact_quality` nothing is lost; `ladder` are those at which its curve is measured, in this order, none for a
+    format that is not weighed against others. `max_edge` is the longest side that it can hold, in pixels; an
+    `is_slow` one takes many times as long to write as the others, and one that `searches_quickly` is written quickly
+    until it is known about which quality keeps a ceiling.
+
+    One that `halves_chroma` keeps colour at half the pixels unless it is told not to; one that `knows_drawings`
+    writes them in another way than photographs; one that `has_few_colours` holds at most 256, with edges that are
+    clear or not; `colours` are the models in which it can say its pixels. `stamp` puts a packet of XMP into a file of
+    `save`, and leaves its pixels as they are.
     """
 
     name: str
@@ -43,8 +85,18 @@ class OutputFormat:
     media_type: str
     keeps_clear: bool
     default_quality: int | None
+    qualities: tuple[int, ...]
     max_edge: int
     save: Callable[[pyvips.Image, Encoding], bytes]
+    stamp: Callable[[bytes, bytes], bytes]
     strength: str
     is_slow: bool = False
-    stamp: Callable[[bytes, bytes], bytes] | None = None
+    searches_quickly: bool = False
+    halves_chroma: bool = False
+    knows_drawings: bool = False
+    exact_quality: int | None = None
+    ladder: tuple[int, ...] = ()
+    has_few_colours: bool = False
+    keeps_resolution: bool = True
+    shown_by_browsers: bool = True
+    colours: tuple[ColourModel, ...] = SCREEN_ONLY
