@@ -1,30 +1,8 @@
-"""The texts of a picture, and how a file carries them: a packet of XMP (ISO 16684-1), always the same for a text.
-
-The properties are those of the IPTC Photo Metadata Standard: description, credit line, alternative text, rights
-and the address of their terms, persons shown.
-"""
+"""The texts of a picture: what publication asks for."""
 
 from typing import Annotated
-from xml.sax.saxutils import escape
 
 from pydantic import BaseModel, ConfigDict, Field
-
-_PACKET = (
-    '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>'
-    '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
-    '<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/"'
-    ' xmlns:photoshop="http://ns.adobe.com/photoshop/1.0/"'
-    ' xmlns:Iptc4xmpCore="http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/">%s</rdf:Description>'
-    '</rdf:RDF></x:xmpmeta><?xpacket end="r"?>'
-)
-_IN_WORDS = '<%s><rdf:Alt><rdf:li xml:lang="x-default">%s</rdf:li></rdf:Alt></%s>'
-_ADDRESS = '<xmpRights:WebStatement xmlns:xmpRights="http://ns.adobe.com/xap/1.0/rights/">%s</xmpRights:WebStatement>'
-_PEOPLE = (
-    '<Iptc4xmpExt:PersonInImage xmlns:Iptc4xmpExt="http://iptc.org/std/Iptc4xmpExt/2008-02-29/"><rdf:Bag>%s</rdf:Bag>'
-    "</Iptc4xmpExt:PersonInImage>"
-)
-_RESERVED_IN_STEPS_OF = 1_024
-
 
 PersonName = Annotated[str, Field(min_length=1, max_length=400)]
 
@@ -57,44 +35,3 @@ class Texts(BaseModel):
 
 
 NO_TEXTS = Texts()
-
-
-def xmp_packet(texts: Texts) -> bytes:
-    """The texts as XMP in UTF-8; empty for none. Characters that XML cannot hold are left out.
-
-    >>> b"Mara Lind" in xmp_packet(Texts(credit="Mara Lind"))
-    True
-    """
-    if not texts.are_there:
-        return b""
-    properties = "".join(
-        (
-            _in_words("dc:description", texts.caption),
-            f"<photoshop:Credit>{_escaped(texts.credit)}</photoshop:Credit>" if texts.credit else "",
-            _in_words("Iptc4xmpCore:AltTextAccessibility", texts.alternative),
-            _in_words("dc:rights", texts.licence),
-            _ADDRESS % _escaped(texts.licence_address) if texts.licence_address else "",
-            _PEOPLE % "".join(f"<rdf:li>{_escaped(one)}</rdf:li>" for one in texts.people) if texts.people else "",
-        )
-    )
-    return (_PACKET % properties).encode()
-
-
-def reserved_for(texts: Texts) -> int:
-    """Bytes that a ceiling keeps free for the texts: whole kibibytes, so that a corrected word changes no pixel."""
-    length = len(xmp_packet(texts))
-    return -(-(length + 128) // _RESERVED_IN_STEPS_OF) * _RESERVED_IN_STEPS_OF if length else 0
-
-
-def _in_words(name: str, text: str) -> str:
-    return _IN_WORDS % (name, _escaped(text), name) if text else ""
-
-
-def _escaped(text: str) -> str:
-    return escape(
-        "".join(
-            one
-            for one in text
-            if one in "\t\n\r" or (one >= " " and not "\ud800" <= one <= "\udfff" and one not in "\ufffe\uffff")
-        )
-    )
