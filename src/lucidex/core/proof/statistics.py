@@ -27,13 +27,14 @@ class PixelStatistics:
     `busy_share` is the share of blocks of 16 × 16 pixels with something in them, or apart from the rest, 0 to 1.
     `fineness` is how strong the finest detail is beside the detail of twice its size; a soft picture has little of
     the finest. It is None where there is too little detail to tell. `likeness` to the pixels before they were
-    encoded, 0 to 100 (`encode.likeness`), is known where the quality was searched for a ceiling. `findings` is what
-    was found while things were drawn onto them.
+    encoded, 0 to 100 (`encode.likeness`), and the `quality`, 1 to 100, are known where it was searched for a ceiling.
+    `findings` is what was found while things were drawn onto them.
     """
 
     busy_share: float
     fineness: float | None
     likeness: float | None = None
+    quality: int | None = None
     findings: tuple[Finding, ...] = ()
 
 

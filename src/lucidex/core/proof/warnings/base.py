@@ -37,7 +37,8 @@ class Framed(StrEnum):
 class Case:
     """All that is known of a picture in a place: numbers first; the file's weight and statistics once it is made.
 
-    `neighbours` is how fine the other pictures of the place are (`proof.statistics`).
+    `neighbours` is how fine the other pictures of the place are (`proof.statistics`), `frames` counts those of a
+    moving picture.
     """
 
     placement: Placement
@@ -54,6 +55,7 @@ class Case:
     statistics: PixelStatistics | None = None
     neighbours: tuple[float, ...] = ()
     hides_weakly: bool = False
+    frames: int = 1
 
 
 @dataclass(frozen=True)
