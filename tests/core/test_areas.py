@@ -102,8 +102,8 @@ def test_levels_agree_on_what_is_covered(parts: list[Shape], edge: float) -> Non
     # what is thinner than a pixel of a level has no inside there from which an edge could fade
     area = Area(shapes=tuple(parts), edge=0 if any(isinstance(one, Outline) for one in parts) else edge)
     finest = at_level(area, 1)
-    # where an outline goes round something twice, its rim counts twice
-    smallest = 0.03 if any(isinstance(one, Outline) for one in parts) else 0.012
+    # where an outline goes round something several times, its rim counts as often
+    smallest = 0.05 if any(isinstance(one, Outline) for one in parts) else 0.012
     least = 0.01 * max(finest.sum(), smallest * UPRIGHT.pixels)
     for level in (2, 4):
         coarse = at_level(area, level)

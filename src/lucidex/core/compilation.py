@@ -5,6 +5,7 @@ import numpy as np
 from lucidex.core.areas.area import Area
 from lucidex.core.areas.shapes import Ellipse, Stroke
 from lucidex.core.areas.sight import Sight
+from lucidex.core.encode.likeness import Reference
 from lucidex.core.finish import layer_kernel
 from lucidex.core.geometry.sizes import Box, Size, Window
 from lucidex.core.picture.effects.base import View
@@ -30,6 +31,7 @@ def compile_kernels() -> None:
                 resampled(pixels, Window(0, 0, 4, 4), size, True)
     _compile_areas()
     _compile_layers()
+    Reference(np.zeros((40, 40, 3), np.uint8)).likeness(np.zeros((40, 40, 3), np.uint8))
     for bands in (3, 4):
         Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), View(1.0))
 

@@ -179,6 +179,11 @@ class PictureDocument(BaseModel):
         return any(step.hides for step in self.active_steps)
 
     @property
+    def invents(self) -> bool:
+        """Whether its active steps put pixels where the camera saw others: mended, moved, hidden."""
+        return self.hides or bool(self.restorations)
+
+    @property
     def treatment(self) -> Treatment:
         """What its active steps do to framed pixels."""
         return treatment_of(self.active_steps)
@@ -263,11 +268,19 @@ class PictureDocument(BaseModel):
         """
         own = self.settings(output)
         if (also := output.format) is not None:
-            usual = also.output.default_quality
-            return also, None if usual is None else own.quality or usual
+            return also, _quality(also, own.quality)
         name = own.format or demand.format or (PNG if has_clear_areas else JPEG)
-        default = name.output.default_quality
-        return name, None if default is None else own.quality or demand.quality or default
+        # a quality that was meant for a format with a usual one would take colours from one that loses nothing
+        of_place = demand.quality if name.output.default_quality is not None or demand.format == name else None
+        return name, _quality(name, own.quality or of_place)
+
+
+def _quality(name: FormatName, chosen: int | None) -> int | None:
+    """The quality of a file: a chosen one, else the usual one; None for a format without, or without loss."""
+    output = name.output
+    if not output.qualities or (output.default_quality is None and chosen == output.exact_quality):
+        return None
+    return chosen or output.default_quality
 
 
 def count_areas(steps: Iterable[StepEntry]) -> int:

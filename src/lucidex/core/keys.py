@@ -15,15 +15,16 @@ from pydantic import BaseModel
 
 from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
+from lucidex.core.encode.passing import Passage
 from lucidex.core.finish.text.faces import FACES_REVISION, faces_fingerprint
 from lucidex.core.render import Plan
 from lucidex.core.source.derivation import RESTORATION_REVISION, Restoration
 from lucidex.core.source.facts import INTAKE_REVISION
 from lucidex.core.source.key import SourceKey
-from lucidex.core.stamp.texts import Texts, xmp_packet
+from lucidex.core.stamp.packet import Stamp, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 
-ENGINE_REVISION = 8
+ENGINE_REVISION = 9
 STAMP_REVISION = 1
 
 
@@ -40,7 +41,7 @@ def engine_fingerprint() -> str:
             f"faces {faces_fingerprint()} {FACES_REVISION}",
             *(
                 f"{name} {version(name)}"
-                for name in ("numpy", "opencv-contrib-python-headless", "numba", "shapely", "fonttools")
+                for name in ("numpy", "opencv-contrib-python-headless", "numba", "shapely", "fonttools", "pyoxipng")
             ),
         )
     )
@@ -89,12 +90,12 @@ def _written(value: object) -> object:
     return [_written(one) for one in value] if isinstance(value, tuple) else value
 
 
-def encoded_key(pixels: str, name: FormatName, encoding: Encoding) -> str:
-    """The key of the encoded bytes of some pixels."""
-    return _digest([pixels, name, asdict(encoding)])
+def encoded_key(pixels: str, name: FormatName, encoding: Encoding, passage: Passage | None = None) -> str:
+    """The key of the encoded bytes of some pixels, or of the file that passes as it came in."""
+    return _digest([pixels, name, asdict(encoding), *([asdict(passage)] if passage else [])])
 
 
-def stamped_key(encoded: str, texts: Texts) -> str:
+def stamped_key(encoded: str, stamp: Stamp) -> str:
     """The key of encoded bytes with texts in them; without texts it is that of the bytes."""
-    packet = xmp_packet(texts)
+    packet = xmp_packet(stamp)
     return _digest([encoded, STAMP_REVISION, hashlib.sha256(packet).hexdigest()]) if packet else encoded

@@ -22,7 +22,7 @@ from lucidex.core.source.derivation import StoredPixels, restored
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part
 from lucidex.core.source.pyramid import AnyPixels, Source
-from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for, stamped
+from lucidex.core.stamp import NO_TEXTS, Stamp, Texts, reserved_for, stamped
 
 PLACE = OutputId("1")
 AS_IT_IS = PictureDocument()
@@ -105,10 +105,10 @@ def write(
     name, quality = AS_IT_IS.written_as(PLACE, demand, image.hasalpha())
     name = format or name
     quality = None if name.output.default_quality is None else quality or name.output.default_quality
-    ceiling = demand.max_bytes if quality is not None and AS_IT_IS.finds_quality(PLACE, demand) else None
+    ceiling = demand.max_bytes if name.output.qualities and AS_IT_IS.finds_quality(PLACE, demand) else None
     ground = colour_of(demand.ground) or (255, 255, 255)
-    check_holds(name, texts)
+    stamp = Stamp(texts=texts)
     encoding = Encoding(
-        quality, demand.pixels_per_inch, ground, max_bytes=ceiling, reserved_bytes=reserved_for(texts)
+        quality, demand.pixels_per_inch, ground, max_bytes=ceiling, reserved_bytes=reserved_for(stamp)
     )
-    return stamped(encode(image, name, encoding), name, texts)
+    return stamped(encode(image, name, encoding), name, stamp)

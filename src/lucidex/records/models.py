@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, SmallInteger, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE, VARCHAR
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -303,7 +303,7 @@ class OwnPlace(Base):
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
 
-    `busy_share`, `fineness`, `likeness` and `findings` say how they look (`core.proof.statistics`).
+    `busy_share`, `fineness`, `likeness`, `quality` and `findings` say how they look (`core.proof.statistics`).
     """
 
     __tablename__ = "result"
@@ -321,9 +321,10 @@ class Result(Base):
     original_sha256: Mapped[str | None] = mapped_column(Sha256)  # what it was made from; it goes with that
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
-    busy_share: Mapped[float | None] = mapped_column(DOUBLE)
-    fineness: Mapped[float | None] = mapped_column(DOUBLE)
-    likeness: Mapped[float | None] = mapped_column(DOUBLE)
+    busy_share: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
+    fineness: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
+    likeness: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
+    quality: Mapped[int | None] = mapped_column(SmallInteger)
     findings: Mapped[list[Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     used_at: Mapped[datetime] = mapped_column(default=now)

@@ -4,17 +4,20 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import ColourModel, FormatName
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.line.parts import COMMAND_WORDS, Command
 from lucidex.core.picture.grounds import Ground, ground_words
 from lucidex.core.places.demand import (
+    COLOUR_WORDS,
     RULE_WORDS,
+    CarriedGroups,
     FurtherFormats,
     MaxBytes,
     PlaceDemand,
     Quality,
     Resolution,
+    carried_words,
     demand_words,
 )
 from lucidex.core.places.measures import AnyMeasure
@@ -37,6 +40,9 @@ class Wishes(BaseModel):
     unit: LengthUnit | None = None
     enlarges: bool | None = None
     ground: Ground | None = None
+    carries: CarriedGroups | None = None
+    colour: ColourModel | None = None
+    is_quick: bool | None = None
 
     def words(self) -> str:
         """It in a few words, for example `as WebP, at most 180 kB`."""
@@ -58,6 +64,12 @@ class Wishes(BaseModel):
             parts.append(f"picture kept {self.anchor}")
         if self.enlarges is False:
             parts.append("never enlarged")
+        if self.colour is not None:
+            parts.append(COLOUR_WORDS[self.colour])
+        if self.carries:
+            parts.append(f"with {carried_words(self.carries)}")
+        if self.is_quick is not None:
+            parts.append("written quickly" if self.is_quick else "written thoroughly")
         return ", ".join(parts)
 
 

@@ -3,11 +3,12 @@
 import re
 from collections.abc import Iterator
 
-from lucidex.core.encode import TYPED_NAMES
+from lucidex.core.encode import TYPED_NAMES, ColourModel
 from lucidex.core.errors import UserError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.line.parts import NEED_COST, FormatPart, Found, NeedPart, RefusedPart, WishPart
 from lucidex.core.picture.grounds import GROUND, read_ground
+from lucidex.core.stamp.packet import Carried
 from lucidex.core.units import parse_weight
 
 RULES = {
@@ -114,9 +115,32 @@ _QUALITY = re.compile(
     r"(?:at |with )?(?:quality|q)(?: of| at| to)? (\d{1,3})(?: %)?|(?:at |with )?(\d{1,3})(?: %)? quality"
 )
 _FORMAT_QUALITY = re.compile(rf"(?:as |to )?({_FORMATS}) (?:at )?(\d{{1,3}})(?: %)?")
-_UNWRITTEN = re.compile(
-    r"(?:save |export |convert )?(?:as |to |in )?(tiff|tif|gif|bmp|pdf|heic|heif|svg|ico|eps|raw|jp2)"
-)
+_UNWRITTEN = re.compile(r"(?:save |export |convert )?(?:as |to |in )?(bmp|heic|heif|svg|ico|eps|raw|jp2)")
+_CARRIED = {
+    f"{start}{words}{end}": (group,)
+    for group, several in (
+        (Carried.TEXTS, ("texts", "texts and rights", "credit", "rights", "caption", "copyright")),
+        (Carried.CAMERA, ("camera", "camera data", "camera and date", "camera and lens")),
+        (Carried.LOCATION, ("location", "the location", "gps", "coordinates")),
+    )
+    for words in several
+    for start, end in (
+        ("with ", ""),
+        ("keep ", ""),
+        ("carry ", ""),
+        ("with ", " in the file"),
+        ("with ", " embedded"),
+    )
+}
+_COLOURS = {
+    **dict.fromkeys(("cmyk", "in cmyk", "as cmyk", "cmyk for print", "four colours"), ColourModel.CMYK),
+    **dict.fromkeys(("rgb", "in rgb", "as rgb"), ColourModel.RGB),
+    **dict.fromkeys(("one band", "one band of grey", "grey channel"), ColourModel.GREY),
+}
+_PACE = {
+    **dict.fromkeys(("write quickly", "written quickly", "quick files"), True),
+    **dict.fromkeys(("write thoroughly", "written thoroughly", "thorough files", "smallest files"), False),
+}
 _KEEP = re.compile(
     r"(?:keep|keeping|kept|anchor|align|aligned)(?: to| at)?(?: the)? ((?:top|bottom|upper|lower)?(?: ?(?:left|"
     r"right))?|centre|middle)"
@@ -195,6 +219,12 @@ def read_wish(words: str) -> Iterator[Found]:
         )
     if (match := _QUALITY.fullmatch(words)) is not None:
         yield Found(WishPart({"quality": int(match[1] or match[2])}))
+    if (groups := _CARRIED.get(words)) is not None:
+        yield Found(WishPart({"carries": groups}))
+    if (colour := _COLOURS.get(words)) is not None:
+        yield Found(WishPart({"colour": colour}))
+    if (is_quick := _PACE.get(words)) is not None:
+        yield Found(WishPart({"is_quick": is_quick}))
     if (match := _KEEP.fullmatch(words)) is not None and (anchor := _anchor(match[1])) is not None:
         yield Found(WishPart({"anchor": anchor}))
     if (match := _ON_GROUND.fullmatch(words)) is not None:
@@ -207,7 +237,7 @@ def read_wish(words: str) -> Iterator[Found]:
 
 
 def _has_quality(typed: str) -> bool:
-    return TYPED_NAMES[typed].output.default_quality is not None
+    return bool(TYPED_NAMES[typed].output.qualities)
 
 
 def _ceiling(amount: str, unit: str, is_said: bool) -> Found:

@@ -1,23 +1,26 @@
 """What a place demands: a measure, rule of fit, format, ceiling, resolution, how it shows what it gets."""
 
 import re
+from collections.abc import Iterable
 from enum import StrEnum
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from lucidex.core.encode import FORMATS, FormatName
+from lucidex.core.encode import FORMATS, ColourModel, FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.fit import Anchor, Rule
 from lucidex.core.geometry.sizes import Size, check_output_size
 from lucidex.core.picture.grounds import Ground, ground_words
 from lucidex.core.places.measures import AnyMeasure, Edge
+from lucidex.core.stamp.packet import Carried
 from lucidex.core.units import LengthUnit, format_number, format_weight
 
 MAX_NOTE = 500
 FurtherFormats = Annotated[tuple[FormatName, ...], Field(max_length=len(FORMATS))]
 Quality = Annotated[int, Field(ge=1, le=100)]
 MaxBytes = Annotated[int, Field(ge=100, le=2_000_000_000)]
+CarriedGroups = Annotated[tuple[Carried, ...], Field(max_length=len(Carried))]
 Resolution = Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)]
 
 
@@ -49,6 +52,9 @@ class PlaceDemand(BaseModel):
     unit: LengthUnit = Field(LengthUnit.PX, description="The unit in which the size is said; pixels count.")
     displays: Displays = Displays.TRUE_SIZE
     displayed_width_px: Edge | None = Field(None, description="With “always at one size”: that width on the page.")
+    carries: CarriedGroups = Field((), description="What the files say beside their pixels; without it, nothing.")
+    colour: ColourModel = Field(ColourModel.RGB, description="The colours of the files: for screens, grey, or ink.")
+    is_quick: bool = Field(False, description="Whether files are written sooner, and are a little heavier.")
     note: Annotated[str, Field(max_length=MAX_NOTE)] = ""
 
     def size_for(self, picture: Size) -> Size:
@@ -72,6 +78,8 @@ RULE_WORDS = {
 }
 
 
+COLOUR_WORDS = {ColourModel.RGB: "in RGB", ColourModel.GREY: "in one band of grey", ColourModel.CMYK: "in CMYK"}
+_CARRIED_WORDS = {Carried.TEXTS: "texts", Carried.CAMERA: "camera and date", Carried.LOCATION: "location"}
 FIELD_WORDS = {"max_bytes": "weight in bytes", "pixels_per_inch": "resolution", "stops": "exposure"}
 _UNIT_SUFFIX = re.compile(r"_(?:px|degrees|percent)$")
 
@@ -115,7 +123,18 @@ def demand_words(demand: PlaceDemand) -> str:
         parts.append(f"also as {' + '.join(one.label for one in demand.also)}")
     if demand.quality is not None:
         parts.append(f"quality {demand.quality}")
+    if demand.colour is not ColourModel.RGB:
+        parts.append(COLOUR_WORDS[demand.colour])
+    if demand.carries:
+        parts.append(f"with {carried_words(demand.carries)}")
+    if demand.is_quick:
+        parts.append("written quickly")
     return ", ".join(parts)
+
+
+def carried_words(groups: Iterable[Carried]) -> str:
+    """What files say beside their pixels, for example `texts and location`."""
+    return " and ".join(_CARRIED_WORDS[one] for one in groups)
 
 
 def printed_words(demand: PlaceDemand) -> str | None:

@@ -5,11 +5,12 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
+from lucidex.core.encode import ColourModel
 from lucidex.core.errors import UserError
 from lucidex.core.geometry.fit import Rule
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.book import Purpose
-from lucidex.core.places.demand import MAX_NOTE, Displays, PlaceDemand, amended, printed_words
+from lucidex.core.places.demand import MAX_NOTE, CarriedGroups, Displays, PlaceDemand, amended, printed_words
 from lucidex.core.places.linked_size import MEASURE_WORDS, LinkedSize
 from lucidex.core.units import LengthUnit, format_number, length_of, parse_decimal, parse_weight
 
@@ -35,6 +36,9 @@ class PlaceForm(BaseModel):
     displays: Displays = Displays.TRUE_SIZE
     displayed_width: Annotated[str, Field(max_length=10)] = ""
     note: Annotated[str, Field(max_length=MAX_NOTE)] = ""
+    carries: CarriedGroups = ()
+    quick: bool = False
+    colour: ColourModel = ColourModel.RGB
 
     def size(self) -> LinkedSize:
         """The size as it stands in the form, in the unit in which its numbers were last said."""
@@ -52,6 +56,9 @@ class PlaceForm(BaseModel):
             "displays": self.displays,
             "displayed_width_px": _width(self.displayed_width),
             "note": self.note.strip(),
+            "carries": sorted(set(self.carries)),
+            "is_quick": self.quick,
+            "colour": self.colour,
         }
         return amended(before, **parts)
 
