@@ -9,7 +9,7 @@ from PIL import Image
 
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
-from lucidex.core.stamp.texts import Texts, xmp_packet
+from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.records.models import Scope
 from lucidex.services import many
 from lucidex.services.documents import read_picture
@@ -118,7 +118,7 @@ def test_texts_that_a_file_brings_along_are_there_from_the_beginning(workshop: W
         people=("Ida Brook", "Tom & Reed"),
     )
     out = io.BytesIO()
-    Image.fromarray(SCENE).save(out, "JPEG", xmp=xmp_packet(texts))
+    Image.fromarray(SCENE).save(out, "JPEG", xmp=xmp_packet(Stamp(texts=texts)))
     folio_id = make_folio(workshop, actor, "Texts")
     taken = bring_in(workshop, actor, folio_id, "dome.jpg", [out.getvalue()])
     assert read_picture(workshop, actor, taken.picture_id).document.texts == texts

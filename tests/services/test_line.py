@@ -178,10 +178,10 @@ def test_format_and_quality_are_found_together(
     wide = do(state, "under 2 MB")
     assert wide.message == ""
     tight = do(state, "under 24 kB", wide.place_id)
-    assert tight.message.startswith("Written as WebP: with 24 kB it is ")
+    assert tight.message.startswith("Written as AVIF: with 24 kB it is ")
     demand = demand_of(find_place(workshop, actor, wide.place_id or 0))
     placed = in_place(workshop, tight.state, OutputId.of(str(wide.place_id)), demand)
-    assert placed.rendering.format == "webp"
+    assert placed.rendering.format == "avif"
     assert renderer.render_file(placed.rendering).byte_count <= 24_000
     chosen = do(tight.state, "as jpeg under 24 kB", wide.place_id)
     assert chosen.message == "", "a format that somebody chose stays"

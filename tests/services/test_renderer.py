@@ -13,7 +13,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.stamp import Texts, xmp_packet
+from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
 from lucidex.services import edits
@@ -241,18 +241,18 @@ def test_texts_are_put_into_a_file_that_is_there_already(
 
     monkeypatch.setattr(Renderer, "_compute", never)
     texts = Texts(caption="Two tomatoes", credit="Mara Lind")
-    done = renderer.render_file(rendering.carrying(texts))
+    done = renderer.render_file(rendering.carrying(Stamp(texts=texts)))
     content = workshop.results.read(done.blob_sha256)
-    assert xmp_packet(texts) in content
+    assert xmp_packet(Stamp(texts=texts)) in content
     assert done.byte_count == len(content) > plain.byte_count
     assert done.statistics == renderer.known([rendering])[plain.key].statistics
-    assert renderer.known([rendering.carrying(texts)]) == {done.key: done}
-    assert done.key not in {plain.key, rendering.carrying(Texts(caption="Two")).key}
+    assert renderer.known([rendering.carrying(Stamp(texts=texts))]) == {done.key: done}
+    assert done.key not in {plain.key, rendering.carrying(Stamp(texts=Texts(caption="Two"))).key}
 
 
 def test_a_ceiling_leaves_room_for_texts(workshop: Workshop, renderer: Renderer, state: PictureState) -> None:
     rendering = placed(workshop, state, "310x190 as jpeg under 12 kB").rendering
-    done = renderer.render_file(rendering.carrying(Texts(caption="word " * 700)))
+    done = renderer.render_file(rendering.carrying(Stamp(texts=Texts(caption="word " * 700))))
     assert done.byte_count <= 12_000
 
 

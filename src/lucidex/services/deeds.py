@@ -117,6 +117,8 @@ def _in_better_format(
     found = better_format(renderer, workshop, state, place_id, demand_of(place))
     if found is None:
         return state, ""
+    if found.name is None:
+        return state, found.words
     output = OutputId.of(str(place_id))
     own = state.document.settings(output).model_copy(update={"format": found.name})
     summary = f"Written as {found.name.label} for “{place.name}”"

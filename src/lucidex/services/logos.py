@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lucidex.core.encode import PNG, Encoding, encode
+from lucidex.core.encode import PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.geometry.fit import Rule, fit
@@ -136,7 +136,7 @@ def reduced(workshop: Workshop, kept: KeptLogo, box: Size) -> bytes:
     """A logo as PNG, no larger than `box`."""
     source = asset_source(workshop, kept.sha256)
     drawn = fit(kept.size, box, Rule.SCALE_DOWN).drawn
-    return encode(draw_whole(source, drawn), PNG, Encoding(None, hurried=True))
+    return encode(draw_whole(source, drawn), PNG, Encoding(None, effort=Effort.DRAFT))
 
 
 def with_newest(workshop: Workshop, actor: Actor, step: Step) -> Step:

@@ -11,7 +11,7 @@ from lucidex.core.errors import ChangedMeanwhileError
 from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.records.models import Place, now
 from lucidex.services.folio_history import check_room, recorded
-from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of
+from lucidex.services.folios import clean_name, folio_of, hanging_places, place_of, read_folio
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -104,6 +104,16 @@ def write_also(workshop: Workshop, actor: Actor, place_id: int, formats: tuple[F
     place = find_place(workshop, actor, place_id)
     demand = amended(demand_of(place), also=formats)
     return change_place(workshop, actor, place_id, place.version, demand, place.name)
+
+
+def write_all(workshop: Workshop, actor: Actor, folio_id: int, is_quick: bool) -> None:
+    """Write the files of all places quickly, or thoroughly, as one action of the folio."""
+    folio = read_folio(workshop, actor, folio_id)
+    summary = "All files written quickly" if is_quick else "All files written thoroughly"
+    with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, []):
+        for place in folio.places:
+            demand = amended(demand_of(place), is_quick=is_quick)
+            change_place_in(session, actor, place.id, place.version, demand, place.name)
 
 
 def take_down(workshop: Workshop, actor: Actor, place_id: int) -> Place:

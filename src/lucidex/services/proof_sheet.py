@@ -68,6 +68,7 @@ class ProofCell:
     trouble: str | None
     is_left_out: bool
     flags: tuple[Flag, ...]
+    byte_count: int | None = None  # of its file, where that is there already
 
     @property
     def repeats(self) -> bool:
@@ -179,7 +180,7 @@ def _seen(workshop: Workshop, cell: ProofCell, known: dict[str, tuple[int, Pixel
     if cell.placed is None or (seen := known.get(cell.placed.rendering.key)) is None:
         return cell
     weight, statistics = seen
-    return replace(cell, flags=cell.flags_at(weight, statistics, neighbours(workshop, cell)))
+    return replace(cell, flags=cell.flags_at(weight, statistics, neighbours(workshop, cell)), byte_count=weight)
 
 
 def note_statistics(workshop: Workshop, cell: ProofCell, statistics: PixelStatistics | None) -> None:
@@ -196,7 +197,7 @@ def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
     return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
 
 
-_MEASURED = (Result.busy_share, Result.fineness, Result.likeness, Result.findings)
+_MEASURED = (Result.busy_share, Result.fineness, Result.likeness, Result.quality, Result.findings)
 
 
 def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, PixelStatistics | None]]:

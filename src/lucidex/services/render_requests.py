@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import JPEG, PNG, Encoding, FormatName
+from lucidex.core.encode import JPEG, PNG, ColourModel, Effort, Encoding, FormatName
+from lucidex.core.encode.passing import Passage
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
@@ -18,15 +19,16 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
 from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.proof.warnings import Case, Flag, flags
-from lucidex.core.render import Plan, plan
+from lucidex.core.render import UNTREATED, Plan, plan
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
-from lucidex.core.stamp import NO_TEXTS, Texts, check_holds, reserved_for
+from lucidex.core.stamp import NO_STAMP, Stamp, reserved_for, stamp_of
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.units import format_date
 from lucidex.services.assets import open_assets
 from lucidex.services.documents import PictureState
+from lucidex.services.passages import find_passage
 from lucidex.services.sources import open_source
 from lucidex.services.workshop import Workshop
 
@@ -47,7 +49,8 @@ class RenderRequest:
     encoding: Encoding
     restorations: tuple[Restoration, ...] = ()
     assets: Assets = NO_ASSETS
-    texts: Texts = NO_TEXTS
+    stamp: Stamp = NO_STAMP
+    passage: Passage | None = None
 
     @property
     def resampled_key(self) -> Hashable:
@@ -65,7 +68,7 @@ class RenderRequest:
     @cached_property
     def key(self) -> str:
         """The key of its bytes."""
-        return stamped_key(encoded_key(self.pixels_key, self.format, self.encoding), self.texts)
+        return stamped_key(encoded_key(self.pixels_key, self.format, self.encoding, self.passage), self.stamp)
 
     @cached_property
     def overlay_key(self) -> str:
@@ -77,15 +80,14 @@ class RenderRequest:
         """The size that comes out."""
         return self.chosen.placement.canvas
 
-    def carrying(self, texts: Texts) -> "RenderRequest":
-        """The same with texts in the file, for which a ceiling leaves room. OutOfRangeError where it carries none."""
-        check_holds(self.format, texts)
-        reserved = reserved_for(texts) if self.encoding.max_bytes else 0
-        return replace(self, texts=texts, encoding=replace(self.encoding, reserved_bytes=reserved))
+    def carrying(self, stamp: Stamp) -> "RenderRequest":
+        """The same with words in the file, for which a ceiling leaves room."""
+        reserved = reserved_for(stamp) if self.encoding.max_bytes else 0
+        return replace(self, stamp=stamp, encoding=replace(self.encoding, reserved_bytes=reserved))
 
     def unstamped(self) -> "RenderRequest":
-        """The same before the texts are put in."""
-        return replace(self, texts=NO_TEXTS)
+        """The same before the words are put in."""
+        return replace(self, stamp=NO_STAMP)
 
 
 @dataclass(frozen=True)
@@ -140,12 +142,14 @@ def in_place(
     demand = document.demand_for(output, demand)
     name, quality = document.written_as(output, demand, has_clear)
     ground = colour_of(demand.ground)
-    is_found = quality is not None and document.finds_quality(output, demand)
+    is_found = bool(name.output.qualities) and document.finds_quality(output, demand)
     encoding = Encoding(
         quality,
         demand.pixels_per_inch,
         ground or (255, 255, 255),
         max_bytes=demand.max_bytes if is_found else None,
+        colour=demand.colour,
+        effort=Effort.QUICK if demand.is_quick else Effort.THOROUGH,
     )
     rendering = _rendering(workshop, state, document, geometry, placement, ground if _fills(placement) else None)
     finish = document.finish(output.place, placement.canvas)
@@ -158,6 +162,10 @@ def in_place(
         format=_holding(name, placement.canvas),
         encoding=encoding,
     )
+    stamp = stamp_of(document.texts, state.facts.recorded, demand.carries, is_changed=document.invents)
+    rendering = rendering.carrying(stamp)
+    if _is_as_it_came(state, rendering, demand) and document.settings(output).quality is None:
+        rendering = replace(rendering, passage=find_passage(workshop, state, rendering.chosen.total))
     case = Case(
         placement,
         demand,
@@ -168,9 +176,31 @@ def in_place(
         finish=finish,
         assets=assets,
         hides_weakly=any(step.hides_weakly for step in document.active_steps),
+        frames=state.facts.frames,
     )
     file_name = result_name(state.file_name, placement.canvas, name, document.hides)
     return PlacedPicture(rendering, demand, case, file_name, first_format)
+
+
+def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceDemand) -> bool:
+    """Whether a file shows the stored pixels and nothing else, and nothing is asked for that changes its bytes."""
+    facts, chosen = state.facts, rendering.chosen
+    untouched = chosen.treatment == UNTREATED and not (chosen.finish or chosen.layers or rendering.restorations)
+    whole = Placement(Window(0, 0, chosen.picture.width, chosen.picture.height), chosen.picture, 0, 0, chosen.picture)
+    is_plain = facts.frames == facts.pages == 1 and facts.damage is None and facts.profile is None
+    is_light = demand.max_bytes is None or state.byte_count + reserved_for(rendering.stamp) <= demand.max_bytes
+    return (
+        untouched
+        and is_plain
+        and is_light
+        and chosen.placement == whole
+        and chosen.total.is_quarter_turn
+        and chosen.picture.pixels == facts.upright.pixels
+        and rendering.format.label == facts.format
+        and demand.quality is None
+        and demand.pixels_per_inch is None
+        and demand.colour is ColourModel.RGB
+    )
 
 
 def field_values(state: PictureState, called: str) -> dict[str, str]:
@@ -213,7 +243,7 @@ def _rendering(
         source,
         plan(source, geometry, placement, ground, document.treatment),
         suits,
-        Encoding(PREVIEW_QUALITY if suits == JPEG else None, hurried=True),
+        Encoding(PREVIEW_QUALITY if suits == JPEG else None, effort=Effort.DRAFT),
         restorations,
     )
 

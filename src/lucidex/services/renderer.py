@@ -8,12 +8,14 @@ from concurrent.futures import ThreadPoolExecutor
 from contextvars import copy_context
 from dataclasses import replace
 
+import numpy as np
 import pyvips
 
 from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import JPEG, PNG, Encoding, encode, jpeg
-from lucidex.core.encode.likeness import likeness_of_patches
+from lucidex.core.encode import JPEG, PNG, Effort, Encoded, Encoding, decode, encode, encode_found, jpeg
+from lucidex.core.encode.likeness import Reference
+from lucidex.core.encode.passing import passed
 from lucidex.core.errors import OutOfRangeError, UnavailableError, UnforeseenError, UserError
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import total_margins
@@ -37,6 +39,7 @@ from lucidex.services.results import (
     claim,
     done_or_mine,
     free,
+    note_likeness,
     record,
     stored_results,
 )
@@ -52,6 +55,7 @@ FIRST_WAIT_S, LONGEST_WAIT_S = 0.03, 0.5
 PREVIEW_CACHE_BYTES = 96_000_000
 PIXEL_CACHE_BYTES = 256_000_000
 KEPT_UP_TO_PIXELS = 8_000_000
+REFERENCES_KEPT = 2  # each up to 60 MB
 
 
 class Renderer:
@@ -68,6 +72,7 @@ class Renderer:
         self._underway: dict[str, threading.Event] = {}  # files that this process computes, by their keys
         self._previews: CappedCache[str, bytes] = CappedCache(PREVIEW_CACHE_BYTES, len)
         self._parts: CappedCache[Hashable, pyvips.Image] = CappedCache(kept_bytes // 2, bytes_of)
+        self._references: CappedCache[Hashable, Reference] = CappedCache(REFERENCES_KEPT)
         self._compositions: CappedCache[str, Composition] = CappedCache(
             kept_bytes // 2, lambda one: bytes_of(one.image)
         )
@@ -78,7 +83,7 @@ class Renderer:
         held = self._previews.get(key)
         if held is None:
             with self._preview_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
-                held = _encoded(self._drawn(rendering), rendering)
+                held = _encoded(self._drawn(rendering), rendering).content
             self._previews.put(key, held)
         return held
 
@@ -130,7 +135,7 @@ class Renderer:
             chosen = reduced(rendering.source, rendering.chosen, OVERLAY_EDGE)
             below = self._drawn(replace(rendering, chosen=under(chosen)))
             drawn = draw_finish(rendering.source, chosen, below, rendering.assets)
-            return encode(drawn, PNG, Encoding(None, hurried=True))
+            return encode(drawn, PNG, Encoding(None, effort=Effort.DRAFT))
 
     def finished_part(self, rendering: RenderRequest, part: Window | None, box: Size) -> bytes:
         """A finished size before it is encoded, or a part of it, reduced to `box`; only to look at."""
@@ -146,7 +151,7 @@ class Renderer:
             if box.width < image.width or box.height < image.height:
                 image = image.thumbnail_image(box.width, height=box.height, size="force")
             suits = PNG if image.hasalpha() else JPEG
-            return encode(image, suits, Encoding(PREVIEW_QUALITY if suits == JPEG else None, hurried=True))
+            return encode(image, suits, Encoding(PREVIEW_QUALITY if suits == JPEG else None, effort=Effort.DRAFT))
 
     def thing_alone(self, thing: Step, without: RenderRequest, part: Box, assets: Assets) -> bytes:
         """What one thing draws onto a finished size, alone on a clear ground, as PNG, over what is `without` it."""
@@ -154,7 +159,7 @@ class Renderer:
             inner = total_margins(without.chosen.finish).box(without.size)
             below = self._drawn(without)
             drawn = draw_alone(thing, without.size, inner, below, part, assets)
-            return encode(drawn, PNG, Encoding(None, hurried=True))
+            return encode(drawn, PNG, Encoding(None, effort=Effort.DRAFT))
 
     def _wait(self, key: str, looks: int) -> None:
         """Until it may be there: at once where this process computes it, else longer after each look in vain."""
@@ -250,7 +255,7 @@ class Renderer:
     def uncompressed(self, rendering: RenderRequest) -> bytes:
         """The pixels of a file before it is encoded, as PNG; only to look at."""
         with self._preview_slots:
-            return encode(self._drawn(rendering), PNG, Encoding(None, hurried=True))
+            return encode(self._drawn(rendering), PNG, Encoding(None, effort=Effort.DRAFT))
 
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
@@ -259,14 +264,52 @@ class Renderer:
         with self._preview_slots:
             return encode(flat, JPEG, Encoding(COMPRESSED_AGAIN_AT))
 
+    def judged(self, rendering: RenderRequest) -> tuple[StoredResult, float]:
+        """The finished file, and its likeness to the pixels before they were encoded, 0 to 100."""
+        result = self.render_file(rendering)
+        known = result.statistics.likeness if result.statistics else None
+        if known is not None:
+            return result, known
+        with self._preview_slots:
+            likeness = self._reference(rendering).likeness(self.pixels_of(result, rendering))
+        with self._workshop.database.begin() as session:
+            note_likeness(session, rendering.key, likeness)
+        return result, likeness
+
+    def pixels_before(self, rendering: RenderRequest) -> AnyPixels:
+        """The pixels of a file before they are encoded, on the ground of its place: height × width × 3 bytes."""
+        with self._preview_slots, self._workshop.heavy(rendering.size.pixels):
+            return _on_ground(self._drawn(rendering), rendering)
+
+    def pixels_of(self, result: StoredResult, rendering: RenderRequest) -> AnyPixels:
+        """What a finished file shows on the ground of its place: height × width × 3 bytes."""
+        return _pixels_of(self._workshop.results.read(result.blob_sha256), rendering)
+
+    def _reference(self, rendering: RenderRequest) -> Reference:
+        """What files of some pixels are compared with; the last one is kept for the next file of the same pixels."""
+        key = (rendering.pixels_key, rendering.encoding.ground)
+        kept = self._references.get(key)
+        if kept is None:
+            kept = Reference(_on_ground(self._drawn(rendering), rendering))
+            self._references.put(key, kept)
+        return kept
+
+    def part_of(self, pixels: AnyPixels) -> bytes:
+        """Some pixels as PNG; only to look at."""
+        image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
+        return encode(image, PNG, Encoding(None, effort=Effort.DRAFT))
+
     def image(self, result: StoredResult) -> pyvips.Image:
         """A finished file, decoded."""
-        return pyvips.Image.new_from_buffer(self._workshop.results.read(result.blob_sha256), "")
+        return decode(self._workshop.results.read(result.blob_sha256))
 
     def reduced(self, result: StoredResult, box: Size) -> pyvips.Image:
         """A finished file, decoded and reduced until it fits into a box."""
-        content = self._workshop.results.read(result.blob_sha256)
-        return pyvips.Image.thumbnail_buffer(content, box.width, height=box.height, size="down")
+        return self.image(result).thumbnail_image(box.width, height=box.height, size="down")
+
+    def shown(self, result: StoredResult) -> bytes:
+        """A finished file in a format that no browser shows, as PNG; only to look at."""
+        return encode(self.image(result).colourspace("srgb"), PNG, Encoding(None, effort=Effort.DRAFT))
 
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""
@@ -278,9 +321,17 @@ class Renderer:
     def _compute(self, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         """The encoded bytes of what is asked for, and how it looks."""
         made = self._composition(rendering)
-        content, pixels = _encoded(made.image, rendering), made.image.numpy()
-        likeness = _likeness(content, pixels, rendering)
-        return content, replace(statistics_of(pixels), likeness=likeness, findings=made.findings)
+        pixels = made.image.numpy()
+        if rendering.passage is not None:
+            original = self._workshop.originals.read(rendering.source_key.original)
+            return passed(original, rendering.passage), statistics_of(pixels)
+        file = _encoded(made.image, rendering)
+        statistics = replace(statistics_of(pixels), findings=made.findings)
+        is_searched = rendering.encoding.max_bytes is not None and file.quality is not None
+        if is_searched or rendering.format.output.has_few_colours:
+            likeness = self._reference(rendering).likeness(_pixels_of(file.content, rendering))
+            statistics = replace(statistics, likeness=likeness, quality=file.quality)
+        return file.content, statistics
 
     def _composed(self, rendering: RenderRequest) -> Composition:
         return composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
@@ -330,7 +381,7 @@ class Renderer:
 
     def _computed(self, rendering: RenderRequest) -> StoredResult:
         """Computed and in the store, not yet recorded."""
-        if rendering.texts.are_there:
+        if rendering.stamp.is_there:
             return self._stamped(rendering)
         with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
             content, statistics = self._compute(rendering)
@@ -339,27 +390,25 @@ class Renderer:
     def _stamped(self, rendering: RenderRequest) -> StoredResult:
         """The encoded file, which is a result of its own, with the texts in it."""
         encoded = self.render_file(rendering.unstamped())
-        content = stamped(self._workshop.results.read(encoded.blob_sha256), rendering.format, rendering.texts)
+        content = stamped(self._workshop.results.read(encoded.blob_sha256), rendering.format, rendering.stamp)
         return StoredResult(self._workshop.results.put(content), len(content), rendering.key, encoded.statistics)
 
 
-def _likeness(content: bytes, pixels: AnyPixels, rendering: RenderRequest) -> float | None:
-    """How close a file looks to what it was made of, where its quality was searched for a ceiling."""
-    if rendering.encoding.max_bytes is None or rendering.encoding.quality is None:
-        return None
-    ground = list(rendering.encoding.ground)
-    before, after = pyvips.Image.new_from_array(pixels), pyvips.Image.new_from_buffer(content, "")
-    flat = [
-        one.flatten(background=ground) if one.hasalpha() else one
-        for one in (before.copy(interpretation="srgb"), after)
-    ]
-    return likeness_of_patches(flat[0].numpy(), flat[1].numpy())
+def _on_ground(image: pyvips.Image, rendering: RenderRequest) -> AnyPixels:
+    """Three bands of what is seen on the ground of a place."""
+    flat = image.flatten(background=list(rendering.encoding.ground)) if image.hasalpha() else image
+    return np.ascontiguousarray(flat.numpy()[..., :3])
 
 
-def _encoded(image: pyvips.Image, rendering: RenderRequest) -> bytes:
+def _pixels_of(content: bytes, rendering: RenderRequest) -> AnyPixels:
+    """What a file shows, as three bands."""
+    return _on_ground(decode(content).colourspace("srgb"), rendering)
+
+
+def _encoded(image: pyvips.Image, rendering: RenderRequest) -> Encoded:
     check_wanted()
     try:
-        return encode(image, rendering.format, rendering.encoding)
+        return encode_found(image, rendering.format, rendering.encoding)
     except pyvips.Error as error:
         raise UnavailableError(
             f"{rendering.size} could not be written as {rendering.format.label}. Try again, or choose another format."

@@ -66,18 +66,22 @@ def _of_row(store: FileStore, row: Result) -> StoredResult | None:
             return None
     except FileNotFoundError:
         return None
-    statistics = statistics_kept(row.busy_share, row.fineness, row.likeness, row.findings)
+    statistics = statistics_kept(row.busy_share, row.fineness, row.likeness, row.quality, row.findings)
     return StoredResult(row.blob_sha256, row.byte_count or 0, row.key_sha256, statistics)
 
 
 def statistics_kept(
-    busy_share: float | None, fineness: float | None, likeness: float | None, findings: list[Any] | None
+    busy_share: float | None,
+    fineness: float | None,
+    likeness: float | None,
+    quality: int | None,
+    findings: list[Any] | None,
 ) -> PixelStatistics | None:
     """What was measured on a file, from the columns that keep it."""
     if busy_share is None:
         return None
     found = tuple(Finding.model_validate(one) for one in findings or ())
-    return PixelStatistics(busy_share, fineness, likeness, found)
+    return PixelStatistics(busy_share, fineness, likeness, quality, found)
 
 
 def claim(session: Session, keys: Sequence[str], holder: str) -> set[str]:
@@ -134,6 +138,7 @@ def record(session: Session, holder: str, result: StoredResult, original: str | 
             "busy_share": statistics.busy_share,
             "fineness": statistics.fineness,
             "likeness": statistics.likeness,
+            "quality": statistics.quality,
             "findings": [one.model_dump(mode="json") for one in statistics.findings],
         }
     )
@@ -145,6 +150,12 @@ def record(session: Session, holder: str, result: StoredResult, original: str | 
         **measured,
     }
     session.execute(update(Result).where(*held).values(**values).execution_options(synchronize_session=False))
+
+
+def note_likeness(session: Session, key: str, likeness: float) -> None:
+    """Keep what was measured on a file that is there; whoever measures it finds the same."""
+    there = (Result.key_sha256 == key, Result.blob_sha256.is_not(None))
+    session.execute(update(Result).where(*there).values(likeness=likeness))
 
 
 def _new(key: str, holder: str) -> dict[str, object]:
