@@ -20,6 +20,7 @@ SETTLED = """() => !document.querySelector('.htmx-request')
   && [...document.querySelectorAll('[data-weight]')].every((w) => w.textContent.trim() !== '…')
   && document.getElementById('stage-canvas')?.dataset.painted !== undefined"""
 
+WEIGHED = "() => [...document.querySelectorAll('[data-row] td')].every((one) => one.textContent.trim() !== '…')"
 ALL_MADE = """() => [...document.querySelectorAll('[data-cell]')].every((cell) => {
   const { top, bottom } = cell.getBoundingClientRect(), image = cell.querySelector('img');
   return bottom < 0 || top > innerHeight || (image && image.complete && image.naturalWidth > 0);
@@ -68,11 +69,11 @@ def take_all(browser: Browser, address: str) -> None:
     page.wait_for_url("**/pictures/*")
     bench = page.url
     take(page, "bench.png")
-    page.click(".frame:has-text('Upright post') .frame-picture")
-    page.wait_for_selector(".frame[data-chosen]:has-text('Upright post')")
-    page.click(".value:has-text('JPEG')")
-    page.wait_for_selector("[data-weight]")
-    take(page, "bench-weights.png")
+    page.click(".frame:has-text('Site banner') .weigh-door")
+    page.wait_for_function(WEIGHED, timeout=120_000)
+    page.click("[data-row=light] button")
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "weigh.png")
     page.goto(bench)
     page.click(".value:has-text('3 : 2')")
     page.wait_for_selector("[name=width]")

@@ -192,7 +192,7 @@ def test_format_and_quality_are_chosen_by_real_bytes(desk: Desk, photographs: Pa
         expect(page.locator(f"[id^=weight-{name}]")).to_contain_text("B")
     said = page.inner_text("[id^=weight-webp]")
     page.click("label.format:has-text('WebP')")
-    expect(page.locator(".value:has-text('WebP at quality 80')")).to_be_visible()
+    expect(page.locator(".value:has-text('WebP at quality 86')")).to_be_visible()
     desk.settled()
     file = downloaded(desk, ".wall-foot .button-main", tmp_path)
     assert file.suffix == ".webp"
@@ -280,7 +280,7 @@ def test_every_main_view_is_accessible_and_fits(
     desk.accessible()
     at_bench(desk, photographs / "small.jpg")
     desk.accessible()
-    desk.type_line("1600x900 under 30 kB")
+    desk.type_line("800x450 under 30 kB")
     desk.type_line("16:10")
     page.click("ol .sentence .value >> nth=0")
     desk.settled()

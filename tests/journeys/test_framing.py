@@ -117,7 +117,7 @@ def test_one_photograph_in_seven_places_framed_differently_then_straightened(
     desk.settled()
     expect(page.locator(".facts .flag:has-text('moved with the picture')")).to_have_count(7)
     sizes = set()
-    for link in page.locator(".facts a").all():
+    for link in page.locator(".facts a[download]").all():
         with page.expect_download() as waiting:
             link.click()
         path = tmp_path / waiting.value.suggested_filename

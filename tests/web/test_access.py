@@ -57,6 +57,8 @@ def addressed(path: str, work: Work) -> str:
         "index": 0,
         "font_id": work.font_id,
         "family": "serif",
+        "name": "jpeg",
+        "quality": 80,
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 
@@ -75,6 +77,8 @@ QUERIES = {
     "use": "?on=1",
     "below": "?w=9&h=9&place=1",
     "alone": "?place=1",
+    "spots": "?name=jpeg&quality=80&width=9&height=9",
+    "part": "?left=0&top=0&width=9&height=9",
 }
 FORMS: dict[str, dict[str, object]] = {
     "move": {"by": 1, "dx": 1, "dy": 1},
@@ -85,6 +89,10 @@ FORMS: dict[str, dict[str, object]] = {
     "anchor": {"anchor": "top"},
     "better": {"way": "on a plate"},
     "words": {"way": "on a plate"},
+    "take": {"name": "jpeg", "quality": 80},
+    "pace": {"pace": "quick"},
+    "enough": {"looks": "the same"},
+    "share": {"ceiling": "1 MB"},
     "field": {"name": "price"},
     "answer": {"text": "yes"},
     "put": {"x": 5, "y": 5, "width": 4, "height": 4},

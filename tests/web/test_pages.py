@@ -80,7 +80,7 @@ def test_a_conflict_in_the_page_offers_both_ways(work: Work) -> None:
 
 def test_format_and_quality_belong_to_this_picture_and_place(work: Work) -> None:
     path = f"/pictures/{work.picture_id}/places/{work.place_id}"
-    assert "WebP at quality 80" in work.visitor.post(f"{path}/output", {"format": "webp"}).text
+    assert "WebP at quality 86" in work.visitor.post(f"{path}/output", {"format": "webp"}).text
     text = work.visitor.post(f"{path}/output", {"format": "webp", "quality": 31}, version=2).text
     assert "WebP at quality 31" in text
     weight = work.visitor.client.get(f"{path}/weight?format=webp").text.strip()

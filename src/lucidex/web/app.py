@@ -11,7 +11,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp
 
 from lucidex import __version__
-from lucidex.web import api, problems
+from lucidex.web import api, problems, weigh
 from lucidex.web.bench import controls, drafts, frames, notes, overlays, sheets, steps
 from lucidex.web.bench import page as bench
 from lucidex.web.bench import places as bench_places
@@ -61,7 +61,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (drafts, files, frames, bench, steps, bench_places, sheets, overlays, notes, sheet, output_choices, runs)
-    rest = (health, account, faces, people, start, uploads, folio, gather, history, book, routines, use, api)
+    rest = (weigh, health, account, faces, people, start, uploads, folio, gather, history, book, routines, use, api)
     for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
         app.include_router(router)
     app.mount("/static", KeyedFiles(), name="static")

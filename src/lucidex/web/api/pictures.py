@@ -108,7 +108,8 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
 
 
 def _file(app: AppContext, placed: render_requests.PlacedPicture, texts: Texts) -> Response:
-    result = app.renderer.render_file(placed.rendering.carrying(texts))
+    stamp = placed.rendering.stamp.model_copy(update={"texts": texts}) if texts.are_there else placed.rendering.stamp
+    result = app.renderer.render_file(placed.rendering.carrying(stamp))
     headers = {
         "X-Result-Width": str(placed.size.width),
         "X-Result-Height": str(placed.size.height),

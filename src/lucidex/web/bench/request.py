@@ -93,6 +93,7 @@ class AtBench:
             "book": by_purpose(read_entries(self.app.workshop, self.actor)),
             "demand_words": demand_words,
             "formats": format_choices(),
+            "other_formats": format_choices(weighed=False),
             "plain": plain,
             "pens": PENS,
         }

@@ -327,6 +327,6 @@ def _trial(app: AppContext, actor: Actor, state: PictureState, folio: FolioView)
     return read_routine(app.workshop, actor, routine_id) if routine_id is not None else None
 
 
-def format_choices() -> list[tuple[str, str, str]]:
-    """Value, label and strength of every format that is written."""
-    return [(one.name, one.label, one.strength) for one in FORMATS]
+def format_choices(weighed: bool = True) -> list[tuple[str, str, str]]:
+    """Value, label and strength of the formats that are weighed against each other, or of the others."""
+    return [(one.name, one.label, one.strength) for one in FORMATS if bool(one.ladder) is weighed]

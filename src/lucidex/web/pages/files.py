@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from starlette.responses import HTMLResponse, Response, StreamingResponse
 
-from lucidex.core.encode import FormatName
+from lucidex.core.encode import FORMATS, ColourModel, FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.output_id import OutputId
@@ -23,6 +23,7 @@ from lucidex.web.templating import partial
 
 router = APIRouter(include_in_schema=False)
 
+SHOWN = frozenset(one.media_type for one in FORMATS if one.shown_by_browsers)
 FOREVER = "private, max-age=31536000, immutable"
 Edge = Annotated[int, Query(ge=1, le=4_000)]
 Part = Annotated[str | None, Query(pattern=r"^-?\d{1,6}(\.\d{1,4})?(,-?\d{1,6}(\.\d{1,4})?){3}$")]
@@ -94,9 +95,9 @@ def finished_file(
     key: Annotated[str | None, Query(max_length=64)] = None,
     download: bool = False,
 ) -> Response:
-    """The finished file; what hangs on the wall is this very file."""
+    """The finished file; what hangs on the wall is this very file, or what is seen of it where browsers show none."""
     just_made = app.frames.get((actor.id, picture_id, place_id, key)) if key and not download else None
-    if just_made is not None:
+    if just_made is not None and just_made[1] in SHOWN:
         sha256, media_type = just_made
         headers = {"Cache-Control": FOREVER, "X-Result-Key": str(key)}
         return stored_file(app.workshop.results, sha256, media_type, headers=headers)
@@ -106,7 +107,10 @@ def finished_file(
     if download:
         note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
     headers = {"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key}
-    name, media_type = placed.file_name if download else None, placed.rendering.format.output.media_type
+    name, output = placed.file_name if download else None, placed.rendering.format.output
+    if not download and not (output.shown_by_browsers and placed.rendering.encoding.colour is not ColourModel.CMYK):
+        return Response(app.renderer.shown(result), media_type="image/png", headers=headers)
+    media_type = output.media_type
     return stored_file(app.workshop.results, result.blob_sha256, media_type, name, headers)
 
 

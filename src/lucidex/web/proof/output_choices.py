@@ -16,6 +16,7 @@ from lucidex.services.folios import read_folio
 from lucidex.services.output_choices import Scope, Written
 from lucidex.services.places import change_place, demand_of, write_also
 from lucidex.services.results import result_words
+from lucidex.services.weigh import Looks, Weighing
 from lucidex.web.admission import FILES
 from lucidex.web.bench.view import format_choices
 from lucidex.web.proof.sheet import At, AtCell
@@ -44,6 +45,7 @@ def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
         quality=output_choices.chosen_quality(cell),
         smaller=output_choices.smaller_choices(cell),
         formats=format_choices(),
+        other_formats=format_choices(weighed=False),
         written_also=demand.also,
         count=len(read_folio(at.app.workshop, at.actor, cell.state.folio_id).pictures),
     )
@@ -96,6 +98,25 @@ def read_better(at: At, way: Annotated[WayOut, Form()]) -> Response:
     """Set the words of this picture on a plate, or in the other one of light and dark."""
     message = words_on_pictures.read_better(at.app.workshop, at.actor, at.cell, way)
     return _message(at, message)
+
+
+@router.get("/enough", dependencies=[FILES])
+def weigh_enough(at: At, looks: Annotated[Looks, Query()] = Looks.SLIGHT) -> HTMLResponse:
+    """What a file must weigh, in the format that it has, to look so."""
+    point = Weighing(at.app.renderer, at.app.workshop, at.cell).enough(looks)
+    words = f"{format_weight(point.byte_count)}, {point.words}" if point else "no weight does"
+    return partial(at.request, "bench/weight.html", words=words, over=False)
+
+
+@router.post("/enough", dependencies=[FILES])
+def allow_enough(at: At, looks: Annotated[Looks, Form()]) -> Response:
+    """Let this picture be as heavy here as it must be to look so."""
+    point = Weighing(at.app.renderer, at.app.workshop, at.cell).enough(looks)
+    if point is None:
+        raise OutOfRangeError("In this format no file looks so. Choose another one.")
+    output_choices.accept_weight(at.app.workshop, at.actor, at.cell, point.byte_count)
+    weight = format_weight(point.byte_count)
+    return _message(at, f"{weight} allowed for “{at.cell.state.file_name}” in “{at.cell.place.name}”: {point.words}.")
 
 
 @router.post("/accept-weight", dependencies=[FILES])

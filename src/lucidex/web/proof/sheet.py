@@ -1,27 +1,30 @@
 """Proof: the sheet of pictures and places; cells are looked at, framed, left out; steps go on selected rows."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Query, Request
-from starlette.responses import HTMLResponse, Response
+from starlette.responses import HTMLResponse, JSONResponse, Response
 
-from lucidex.core.encode import JPEG, PNG, Encoding, encode
+from lucidex.core.encode import JPEG, PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS
 from lucidex.core.steps.base import Step
+from lucidex.core.units import parse_weight
 from lucidex.services import proof_sheet, runs
+from lucidex.services.consignment import share_out
 from lucidex.services.folios import read_folio
 from lucidex.services.line import Understood, understood
 from lucidex.services.logos import with_newest
 from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.proof_sheet import ProofCell, columns_of
+from lucidex.services.places import demand_of, hang_missing, write_all
+from lucidex.services.proof_sheet import Column, ProofCell, ProofRow, columns_of
 from lucidex.services.routines import read_routines
 from lucidex.services.steps import PutStep, put_on_pictures
+from lucidex.services.totals import totals_of
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.files import FOREVER
@@ -35,6 +38,13 @@ router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 ROWS_AT_ONCE = 10
 THUMB = Size(600, 352)  # twice what the largest cell shows
 Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
+
+
+class Pace(StrEnum):
+    """How long encoders look for fewer bytes."""
+
+    QUICK = "quick"
+    THOROUGH = "thorough"
 
 
 class Order(StrEnum):
@@ -70,6 +80,7 @@ def proof(
         flagged=flagged,
         routines=[kept.routine for kept in read_routines(app.workshop, actor)],
         columns=columns_of(folio.places),
+        totals=totals_of(rows),
     )
 
 
@@ -82,6 +93,48 @@ def rows(
     found = {row.state.picture_id: row for row in proof_sheet.proof_rows(app.workshop, actor, folio, set(on))}
     part = [found[picture_id] for picture_id in on if picture_id in found]
     return partial(request, "proof/rows.html", rows=part)
+
+
+@router.get("/folios/{folio_id}/proof/weights")
+def weights(request: Request, app: App, actor: SignedIn, folio_id: int) -> HTMLResponse:
+    """What everything weighs before and after, how it is written, and a ceiling for all of it."""
+    folio = read_folio(app.workshop, actor, folio_id)
+    rows = proof_sheet.proof_rows(app.workshop, actor, folio)
+    paces = {demand_of(place).is_quick for place in folio.places}
+    return partial(
+        request,
+        "proof/weights.html",
+        folio=folio,
+        totals=totals_of(rows),
+        by_place=[(column, totals_of(_only(row, column) for row in rows)) for column in columns_of(folio.places)],
+        pace="" if len(paces) > 1 else "quick" if True in paces else "thorough",
+    )
+
+
+def _only(row: ProofRow, column: Column) -> ProofRow:
+    return replace(row, cells=[cell for cell in row.cells if cell.output == column.output])
+
+
+@router.post("/folios/{folio_id}/proof/pace")
+def choose_pace(
+    request: Request, app: App, actor: SignedIn, folio_id: int, pace: Annotated[Pace, Form()]
+) -> Response:
+    """Write all files quickly, or thoroughly; the sheet again."""
+    write_all(app.workshop, actor, folio_id, pace is Pace.QUICK)
+    return lead_to(request, f"/folios/{folio_id}/proof")
+
+
+@router.post("/folios/{folio_id}/proof/share", dependencies=[FILES])
+def share(
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    ceiling: Annotated[str, Form(max_length=40)],
+    poor: Annotated[bool, Form()] = False,
+) -> JSONResponse:
+    """Share a ceiling out over all files; asked for again until it is over."""
+    found = share_out(app.renderer, app.workshop, actor, folio_id, parse_weight(ceiling), poor)
+    return JSONResponse(asdict(found))
 
 
 @dataclass
@@ -128,7 +181,7 @@ def thumb(at: At, key: str | None = None) -> Response:
     result = at.app.renderer.render_file(at.cell.placed.rendering)
     small = at.app.renderer.reduced(result, THUMB)
     name = PNG if small.hasalpha() else JPEG
-    content = encode(small.colourspace("srgb"), name, Encoding(88 if name == JPEG else None, hurried=True))
+    content = encode(small.colourspace("srgb"), name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
     kept = FOREVER if key == result.key else "no-store"
     return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
 

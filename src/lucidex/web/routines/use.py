@@ -7,7 +7,7 @@ import pyvips
 from fastapi import APIRouter, Depends, Form, Query, Request
 from starlette.responses import HTMLResponse, Response
 
-from lucidex.core.encode import JPEG, PNG, Encoding, encode
+from lucidex.core.encode import JPEG, PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.demand import demand_words
 from lucidex.core.routine import Routine
@@ -150,5 +150,5 @@ def tried(
     drawn = pyvips.Image.new_from_array(app.renderer.pixels(wanted), interpretation="srgb")
     small = drawn.thumbnail_image(SHOWN_EDGE, size="down")
     name = PNG if small.hasalpha() else JPEG
-    content = encode(small, name, Encoding(88 if name == JPEG else None, hurried=True))
+    content = encode(small, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
     return Response(content, media_type=name.output.media_type, headers={"Cache-Control": "no-store"})

@@ -28,6 +28,7 @@ startStage();
 // the contact sheet and the proof sheet have keys of their own; no other page carries them
 if (document.querySelector("[data-proof]")) void import("./proof.js").then((proof) => proof.startProof());
 if (document.querySelector("[data-gather]")) void import("./gather.js").then((gather) => gather.startGather());
+if (document.querySelector("[data-weigh]")) void import("./weigh.js").then((weigh) => weigh.startWeigh());
 rememberSizes();
 followServer();
 listenForKeys();

@@ -1,6 +1,8 @@
 // The proof sheet: rows are selected, cells are framed by mouse and keys, and a run is followed. Emits requests for the
 // cells that changed.
 
+import { csrf } from "./requests.js";
+
 const FOOT_PAUSE_MS = 250;
 const STEP = 0.04; // of the window, for each press of an arrow key; with Shift four times as far
 const PAUSE_MS = 350;
@@ -38,6 +40,7 @@ export function startProof() {
       countSelected();
       followRun();
     });
+    document.addEventListener("submit", share);
     countSelected();
     followRun();
   };
@@ -47,11 +50,52 @@ export function startProof() {
 
 const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll(".proof-row-head input[type=checkbox]")]);
 
+/** A ceiling is shared out in short requests, so that it is seen how far it is, and can be stopped. @param {Event} event */
+async function share(event) {
+  const form = /** @type {HTMLFormElement} */ (event.target);
+  const address = form.dataset.share;
+  if (!address) return;
+  event.preventDefault();
+  const said = form.querySelector("[data-share-said]"), stop = /** @type {HTMLButtonElement | null} */ (form.querySelector("[data-share-stop]"));
+  const begin = /** @type {HTMLButtonElement | null} */ (form.querySelector("button:not([type])"));
+  if (!said || !stop || !begin) return;
+  let stopped = false;
+  const values = new FormData(form);
+  if (form.dataset.poor) values.set("poor", "true");
+  stop.onclick = () => { stopped = true; };
+  begin.disabled = true;
+  stop.hidden = false;
+  said.textContent = "Measuring …";
+  try {
+    while (!stopped) {
+      const answer = await fetch(address, { method: "POST", headers: { "X-CSRF-Token": csrf(), Accept: "application/json" }, body: new URLSearchParams(/** @type {Record<string, string>} */ (Object.fromEntries(values))) });
+      const found = await answer.json();
+      if (!answer.ok) {
+        said.textContent = found.detail ?? found.sentence ?? "This could not be shared out.";
+        break;
+      }
+      said.textContent = found.is_over ? found.sentence : `Measuring: ${found.done} of ${found.total} files …`;
+      if (found.is_over) {
+        form.dataset.poor = found.is_poor ? "true" : "";
+        begin.textContent = found.is_poor ? "Share it out nevertheless" : "Share it out";
+        if (!found.is_poor) document.querySelectorAll("[data-cell]").forEach((cell) => window.htmx.trigger(cell, "refresh"));
+        break;
+      }
+    }
+    if (stopped) said.textContent = "Stopped. Nothing was changed.";
+  } catch {
+    said.textContent = "The product does not answer. Nothing was changed.";
+  }
+  begin.disabled = false;
+  stop.hidden = true;
+}
+
 /** It is always plain on how many pictures a step would go. */
 function countSelected() {
   const count = boxes().filter((box) => box.checked).length;
   const seat = document.querySelector("[data-selected-count]");
   if (seat) seat.textContent = String(count);
+  weighSelected();
   for (const control of document.querySelectorAll("#for-selected input, #for-selected button")) /** @type {HTMLInputElement} */ (control).disabled = count === 0;
   const all = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-select-all]"));
   if (all) {
@@ -59,6 +103,18 @@ function countSelected() {
     all.indeterminate = count > 0 && count < boxes().length;
   }
 }
+
+/** What the selected originals weigh, and what their files do as far as they are shown. */
+function weighSelected() {
+  const seat = document.querySelector("[data-selected-weights]");
+  if (!seat) return;
+  const rows = boxes().filter((box) => box.checked).map((box) => box.closest("tr"));
+  const before = rows.reduce((sum, row) => sum + Number(row?.dataset.bytesBefore ?? 0), 0);
+  const after = rows.flatMap((row) => [...(row?.querySelectorAll("[data-bytes]") ?? [])]).reduce((sum, one) => sum + Number(one.getAttribute("data-bytes")), 0);
+  seat.textContent = rows.length ? `${weight(before)} → ${weight(after)}` : "";
+}
+
+const weight = (/** @type {number} */ bytes) => (bytes >= 1_000_000 ? `${(bytes / 1_000_000).toFixed(1)} MB` : bytes >= 1000 ? `${Math.round(bytes / 1000)} kB` : `${bytes} B`);
 
 /** The cells of the selected rows are asked for again. */
 function refreshCells() {
