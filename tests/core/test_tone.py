@@ -75,6 +75,8 @@ def test_the_development_agrees_with_float64_over_all_colours(tone: Tone) -> Non
     # one rounding is half a code value; what the tables add is far below it
     assert np.quantile(off, 0.995) <= 0.52
     assert off.max() <= 1.1, "and hardly ever more, where a table bends sharply"
+    deep = np.abs(developed(colours, tone, 16) / 257 - exact)
+    assert np.quantile(deep, 0.995) <= 0.05, "with 16 bits only what the tables add is left"
 
 
 @given(

@@ -32,6 +32,7 @@ from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import Layer, PictureGeometry
 from lucidex.core.geometry.sizes import Box, Point, Size, Window
 from lucidex.core.geometry.transform import Transform, box_around, shift
+from lucidex.core.picture.colour import code_values, image_of
 from lucidex.core.picture.ground_layers import paint
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.picture.treatment import Treatment
@@ -52,7 +53,8 @@ class Plan:
 
     `total` leads from stored pixels to the picture, which is `picture` large; `unit` is the upright original's
     shorter side in drawn pixels; `layers` are the grounds that steps put into the picture; `ground` is the place's
-    canvas around it, None for clear; `finish` is drawn onto all of it.
+    canvas around it, None for clear; `finish` is drawn onto all of it; `depth` are the bits of each number that comes
+    out, 16 only where the plan keeps them.
     """
 
     total: Transform
@@ -64,6 +66,12 @@ class Plan:
     layers: tuple[Layer, ...] = ()
     treatment: Treatment = UNTREATED
     finish: tuple[Given, ...] = ()
+    depth: int = 8
+
+    @property
+    def keeps_16_bits(self) -> bool:
+        """Whether everything on its way can be computed in 16 bits."""
+        return self.treatment.keeps_16_bits and not self.finish
 
     @property
     def working(self) -> "Plan":
@@ -140,7 +148,7 @@ class SourceAssets:
 
 
 def draw(source: Source, chosen: Plan, assets: Assets = NO_ASSETS) -> pyvips.Image:
-    """Compute a result: 8-bit sRGB, 3 bands, or 4 with unpremultiplied alpha where it has clear areas.
+    """Compute a result: sRGB of the plan's depth, 3 bands, or 4 with unpremultiplied alpha where it has clear areas.
 
     `assets` holds all that its finish was said to need. The result has exactly the size of the placement's canvas.
     Raises pyvips.Error where memory is short.
@@ -155,7 +163,7 @@ def resampled_window(source: Source, chosen: Plan) -> pyvips.Image:
     """
     wide = chosen.widened
     part = _moved(source, wide) if _only_moves(source, wide) else _turned_freely(source, wide)
-    ready = chosen.treatment.ready(part)
+    ready = chosen.treatment.ready(part, chosen.depth)
     return part if ready is part else ready.copy_memory()
 
 
@@ -172,7 +180,7 @@ def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = 
     wide, working, placement = chosen.widened.placement, chosen.working, chosen.placement
     to_upright = _to_picture(wide).then(chosen.total.inverse).then(source.uprighting)
     to_content = to_upright.then(Transform(1 / source.upright.width, 0, 0, 1 / source.upright.height))
-    treated = chosen.treatment.of(part, to_content, working.unit)
+    treated = chosen.treatment.of(part, to_content, working.unit, chosen.depth)
     if wide != working.placement:
         left, top = round(wide.left), round(wide.top)
         treated = treated.crop(left, top, working.placement.drawn.width, working.placement.drawn.height)
@@ -188,11 +196,7 @@ def composed(source: Source, part: pyvips.Image, chosen: Plan, assets: Assets = 
     whole = Box(0, 0, placement.canvas)
     begun = Canvas(canvas, picture, whole, whole, sight=_sight(source, chosen))
     finished = drawn_in_order(begun, chosen.finish, assets)
-    return Composition(_image(finished.pixels), finished.findings)
-
-
-def _image(pixels: AnyPixels) -> pyvips.Image:
-    return pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
+    return Composition(image_of(finished.pixels), finished.findings)
 
 
 def _sight(source: Source, chosen: Plan) -> Sight:
@@ -254,7 +258,7 @@ def draw_finish(source: Source, chosen: Plan, below: pyvips.Image, assets: Asset
     picture = Box(placed.left, placed.top, placed.drawn)
     clear = np.zeros((placed.canvas.height, placed.canvas.width, 4), np.uint8)
     canvas = Canvas(clear, picture, box, box, below=below.numpy(), sight=_sight(source, chosen))
-    return _image(drawn_alone(canvas, chosen.finish, assets))
+    return image_of(drawn_alone(canvas, chosen.finish, assets))
 
 
 def draw_alone(
@@ -267,15 +271,13 @@ def draw_alone(
     clear = np.zeros((canvas.height, canvas.width, 4), np.uint8)
     pixels = thing.draw(Canvas(clear, inner, inner, inner, below=below.numpy()), assets).pixels
     rows, columns = slice(part.top, part.top + part.size.height), slice(part.left, part.left + part.size.width)
-    return _image(pixels[rows, columns])
+    return image_of(pixels[rows, columns])
 
 
 def _enlarged(treated: pyvips.Image, drawn: Size) -> pyvips.Image:
     pixels = treated.numpy()
     whole = Window(0, 0, treated.width, treated.height)
-    return pyvips.Image.new_from_array(
-        np.ascontiguousarray(resampled(pixels, whole, drawn, pixels.shape[2] == 4)), interpretation="srgb"
-    )
+    return image_of(resampled(pixels, whole, drawn, pixels.shape[2] == 4))
 
 
 def draw_whole(source: Source, drawn: Size) -> pyvips.Image:
@@ -395,11 +397,11 @@ def _on_canvas(image: pyvips.Image, placement: Placement, ground: tuple[int, int
     if placement.covers_canvas:
         return image
     if ground is None:
-        image = image if image.hasalpha() else image.bandjoin(255)
+        image = image if image.hasalpha() else image.bandjoin(code_values((255,), image))
         colour = [0, 0, 0, 0]
     else:
-        image = image.flatten(background=list(ground)) if image.hasalpha() else image
-        colour = list(ground)
+        colour = code_values(ground, image)
+        image = image.flatten(background=colour) if image.hasalpha() else image
     canvas = placement.canvas
     return image.embed(
         placement.left, placement.top, canvas.width, canvas.height, extend="background", background=colour

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import JPEG, PNG, ColourModel, Effort, Encoding, FormatName
+from lucidex.core.encode import JPEG, PNG, ColourModel, Effort, Encoding, FormatName, keeps_16_bits
 from lucidex.core.encode.passing import Passage
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.finish.assets import NO_ASSETS, Assets
@@ -51,6 +51,7 @@ class RenderRequest:
     assets: Assets = NO_ASSETS
     stamp: Stamp = NO_STAMP
     passage: Passage | None = None
+    bits: int = 8  # of its original that are asked for
 
     @property
     def resampled_key(self) -> Hashable:
@@ -58,7 +59,7 @@ class RenderRequest:
         wide, treatment = self.chosen.widened, self.chosen.treatment
         ready_for = (treatment.tone is not None, bool(treatment.background_removals))
         restored = restoration_keys(self.restorations)[-1:]
-        return (self.source_key, restored, wide.total, wide.placement, wide.level, ready_for)
+        return (self.source_key, restored, wide.total, wide.placement, wide.level, wide.depth, ready_for)
 
     @cached_property
     def pixels_key(self) -> str:
@@ -79,6 +80,12 @@ class RenderRequest:
     def size(self) -> Size:
         """The size that comes out."""
         return self.chosen.placement.canvas
+
+    def written(self, name: FormatName, encoding: Encoding, passage: Passage | None = None) -> "RenderRequest":
+        """The same in some format; 16 bits are kept where they are asked for and everything on the way keeps them."""
+        is_deep = self.bits == 16 and keeps_16_bits(name, encoding) and self.chosen.keeps_16_bits
+        chosen = replace(self.chosen, depth=16 if is_deep else 8)
+        return replace(self, chosen=chosen, format=name, encoding=encoding, passage=passage)
 
     def carrying(self, stamp: Stamp) -> "RenderRequest":
         """The same with words in the file, for which a ceiling leaves room."""
@@ -159,9 +166,8 @@ def in_place(
         steps=document.counting_in(output.place),
         chosen=replace(rendering.chosen, finish=finish),
         assets=assets,
-        format=_holding(name, placement.canvas),
-        encoding=encoding,
-    )
+        bits=min(state.facts.bits, demand.bits),
+    ).written(_holding(name, placement.canvas), encoding)
     stamp = stamp_of(document.texts, state.facts.recorded, demand.carries, is_changed=document.invents)
     rendering = rendering.carrying(stamp)
     if _is_as_it_came(state, rendering, demand) and document.settings(output).quality is None:
@@ -177,6 +183,8 @@ def in_place(
         assets=assets,
         hides_weakly=any(step.hides_weakly for step in document.active_steps),
         frames=state.facts.frames,
+        bits=state.facts.bits,
+        depth=rendering.chosen.depth if rendering.passage is None else state.facts.bits,
     )
     file_name = result_name(state.file_name, placement.canvas, name, document.hides)
     return PlacedPicture(rendering, demand, case, file_name, first_format)
@@ -200,6 +208,7 @@ def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceD
         and demand.quality is None
         and demand.pixels_per_inch is None
         and demand.colour is ColourModel.RGB
+        and demand.bits >= facts.bits
     )
 
 

@@ -13,7 +13,7 @@ import pyvips
 
 from lucidex.core.cancellation import check_wanted
 from lucidex.core.document import PictureDocument
-from lucidex.core.encode import JPEG, PNG, Effort, Encoded, Encoding, decode, encode, encode_found, jpeg
+from lucidex.core.encode import JPEG, PNG, Effort, Encoded, Encoding, decode_8_bits, encode, encode_found, jpeg
 from lucidex.core.encode.likeness import Reference
 from lucidex.core.encode.passing import passed
 from lucidex.core.errors import OutOfRangeError, UnavailableError, UnforeseenError, UserError
@@ -21,6 +21,7 @@ from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import total_margins
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Box, Point, Size, Window
+from lucidex.core.picture.colour import in_8_bits
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.core.picture.tone.clipping import marked
@@ -259,7 +260,7 @@ class Renderer:
 
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
-        again = self.image(self.render_file(rendering)).colourspace("srgb")
+        again = self.image(self.render_file(rendering))
         flat = again.flatten(background=255) if again.hasalpha() else again
         with self._preview_slots:
             return encode(flat, JPEG, Encoding(COMPRESSED_AGAIN_AT))
@@ -300,8 +301,8 @@ class Renderer:
         return encode(image, PNG, Encoding(None, effort=Effort.DRAFT))
 
     def image(self, result: StoredResult) -> pyvips.Image:
-        """A finished file, decoded."""
-        return decode(self._workshop.results.read(result.blob_sha256))
+        """A finished file, decoded, as 8 bits of sRGB: only to look at."""
+        return decode_8_bits(self._workshop.results.read(result.blob_sha256))
 
     def reduced(self, result: StoredResult, box: Size) -> pyvips.Image:
         """A finished file, decoded and reduced until it fits into a box."""
@@ -309,7 +310,7 @@ class Renderer:
 
     def shown(self, result: StoredResult) -> bytes:
         """A finished file in a format that no browser shows, as PNG; only to look at."""
-        return encode(self.image(result).colourspace("srgb"), PNG, Encoding(None, effort=Effort.DRAFT))
+        return encode(self.image(result), PNG, Encoding(None, effort=Effort.DRAFT))
 
     def suggest_focal_point(self, state: PictureState) -> Point:
         """The content point of the prepared picture that draws attention."""
@@ -321,7 +322,7 @@ class Renderer:
     def _compute(self, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         """The encoded bytes of what is asked for, and how it looks."""
         made = self._composition(rendering)
-        pixels = made.image.numpy()
+        pixels = in_8_bits(made.image).numpy()
         if rendering.passage is not None:
             original = self._workshop.originals.read(rendering.source_key.original)
             return passed(original, rendering.passage), statistics_of(pixels)
@@ -337,7 +338,8 @@ class Renderer:
         return composed(rendering.source, self._resampled_window(rendering), rendering.chosen, rendering.assets)
 
     def _drawn(self, rendering: RenderRequest) -> pyvips.Image:
-        return self._composition(rendering).image
+        """What comes out, in 8 bits: to be looked at, and to compare with."""
+        return in_8_bits(self._composition(rendering).image)
 
     def _composition(self, rendering: RenderRequest) -> Composition:
         made = self._compositions.get(rendering.pixels_key)
@@ -402,7 +404,7 @@ def _on_ground(image: pyvips.Image, rendering: RenderRequest) -> AnyPixels:
 
 def _pixels_of(content: bytes, rendering: RenderRequest) -> AnyPixels:
     """What a file shows, as three bands."""
-    return _on_ground(decode(content).colourspace("srgb"), rendering)
+    return _on_ground(decode_8_bits(content), rendering)
 
 
 def _encoded(image: pyvips.Image, rendering: RenderRequest) -> Encoded:

@@ -80,7 +80,7 @@ class Weighing:
         output = name.output
         exact = output.default_quality is None and quality == output.exact_quality
         encoding = replace(self.placed.rendering.encoding, quality=None if exact else quality, max_bytes=None)
-        return replace(self.placed.rendering, format=name, encoding=encoding, passage=None)
+        return self.placed.rendering.written(name, encoding)
 
     def point(self, name: FormatName, quality: int) -> Point:
         """One point of a curve, measured."""
@@ -123,9 +123,7 @@ class Weighing:
         encoding = self.placed.rendering.encoding
         start = name.output.default_quality
         searched = replace(encoding, quality=start, max_bytes=ceiling)
-        result, likeness = self.renderer.judged(
-            replace(self.placed.rendering, format=name, encoding=searched, passage=None)
-        )
+        result, likeness = self.renderer.judged(self.placed.rendering.written(name, searched))
         if result.byte_count > ceiling:
             return None
         found = result.statistics.quality if result.statistics else None
@@ -135,6 +133,20 @@ class Weighing:
         """The lightest file that looks so, in the format that it has; None where there is none."""
         name = self.placed.rendering.format
         return self.lightest(name, looks.least) if name in self.names else None
+
+    @property
+    def bits_words(self) -> str | None:
+        """What becomes of an original's 16 bits; None where it has no more than 8, or no more are asked for."""
+        placed = self.placed
+        if placed.rendering.bits == 8:
+            return None
+        if not placed.rendering.chosen.keeps_16_bits:
+            return "The original has 16 bits for each colour; something on the way to this place works in 8."
+        able = " and ".join(name.label for name in FORMAT_NAMES if name.output.keeps_16_bits)
+        return (
+            f"The original has 16 bits for each colour: {able} without loss keep them, other files have the 8 that "
+            "screens show."
+        )
 
     @property
     def content(self) -> Content:

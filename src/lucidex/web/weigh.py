@@ -124,6 +124,7 @@ def look(request: Request, actor: SignedIn, at: At, back: Annotated[str, Query(m
         now=now,
         facts=values,
         content=at.content,
+        bits=at.bits_words,
         connections=CONNECTIONS,
         back="proof" if back == "proof" else "bench",
         before=cell.state.byte_count,

@@ -16,6 +16,7 @@ from lucidex.core.encode.base import PRESS_PROFILE, SRGB_PROFILE, ColourModel, E
 from lucidex.core.encode.ceiling import MAX_ENCODES, best_under
 from lucidex.core.encode.chroma import needs_full_chroma
 from lucidex.core.encode.content import Kind, content_of
+from lucidex.core.picture.colour import in_8_bits
 
 FORMATS: tuple[OutputFormat, ...] = (
     jpeg.FORMAT,
@@ -82,16 +83,20 @@ def encode(image: pyvips.Image, name: FormatName, encoding: Encoding) -> bytes:
 def encode_found(image: pyvips.Image, name: FormatName, encoding: Encoding) -> Encoded:
     """A finished picture as a file.
 
-    `image` is 8-bit sRGB with 3 bands, or 4 where the last is unpremultiplied alpha. Formats without clear
-    areas show `encoding.ground` where the picture is clear. The result carries the profile of its colours and,
-    where one is given, the resolution; nothing else. Raises pyvips.Error where the encoder fails.
+    `image` is sRGB of 8 or 16 bits with 3 bands, or 4 where the last is unpremultiplied alpha; 16 are written where
+    `keeps_16_bits` says so, else 8. Formats without clear areas show `encoding.ground` where the picture is clear.
+    The result carries the profile of its colours and, where one is given, the resolution; nothing else. Raises
+    pyvips.Error where the encoder fails.
     """
     output = name.output
+    if not keeps_16_bits(name, encoding):
+        image = in_8_bits(image)
     if image.hasalpha() and not output.keeps_clear:
         image = image.flatten(background=list(encoding.ground))
     density = (encoding.pixels_per_inch or 72.0) / 25.4
     tagged = _in_colour(
-        image.copy(interpretation="srgb"), encoding.colour if encoding.colour in output.colours else None
+        image.copy(interpretation="rgb16" if image.format == "ushort" else "srgb"),
+        encoding.colour if encoding.colour in output.colours else None,
     )
     tagged = tagged.copy(xres=density, yres=density)
     if encoding.full_chroma is None and output.halves_chroma and encoding.effort is not Effort.DRAFT:
@@ -123,6 +128,13 @@ def encode_found(image: pyvips.Image, name: FormatName, encoding: Encoding) -> E
     return Encoded(found.content, found.quality)
 
 
+def keeps_16_bits(name: FormatName, encoding: Encoding) -> bool:
+    """Whether a file of a format holds 16 bits, if there are so many: without loss, in RGB or grey."""
+    output = name.output
+    is_exact = encoding.quality in {None, output.exact_quality} and encoding.max_bytes is None
+    return output.keeps_16_bits and is_exact and encoding.colour is not ColourModel.CMYK
+
+
 def _in_colour(image: pyvips.Image, colour: ColourModel | None) -> pyvips.Image:
     """An sRGB picture in another colour model; black comes about as the press's own profile makes it."""
     if colour is ColourModel.CMYK:
@@ -130,12 +142,18 @@ def _in_colour(image: pyvips.Image, colour: ColourModel | None) -> pyvips.Image:
         return flat.icc_transform(
             PRESS_PROFILE, input_profile=SRGB_PROFILE, intent="relative", black_point_compensation=True
         ).copy_memory()
-    return image.colourspace("b-w").copy_memory() if colour is ColourModel.GREY else image
+    grey = "grey16" if image.format == "ushort" else "b-w"
+    return image.colourspace(grey).copy_memory() if colour is ColourModel.GREY else image
 
 
 def decode(content: bytes) -> pyvips.Image:
     """What a file of `encode` shows. Raises pyvips.Error where it is none."""
     return pyvips.Image.new_from_buffer(pdf.picture_in(content) if content.startswith(b"%PDF") else content, "")
+
+
+def decode_8_bits(content: bytes) -> pyvips.Image:
+    """The same as 8 bits of sRGB: to be looked at, and to compare with."""
+    return in_8_bits(decode(content)).colourspace("srgb")
 
 
 __all__ = [
@@ -151,6 +169,8 @@ __all__ = [
     "FormatName",
     "OutputFormat",
     "decode",
+    "decode_8_bits",
     "encode",
     "encode_found",
+    "keeps_16_bits",
 ]

@@ -13,7 +13,7 @@ PRESS_PROFILE = "cmyk"  # the profile of a usual press that comes with libvips
 
 def profile_of(image: pyvips.Image) -> dict[str, str]:
     """How a saver is told the profile of its pixels; one band of grey has the curve of sRGB and carries none."""
-    if image.interpretation == "b-w":
+    if image.interpretation in {"b-w", "grey16"}:
         return {"keep": "none"}
     return {"keep": "icc", "profile": PRESS_PROFILE if image.interpretation == "cmyk" else SRGB_PROFILE}
 
@@ -74,8 +74,9 @@ class OutputFormat:
 
     One that `halves_chroma` keeps colour at half the pixels unless it is told not to; one that `knows_drawings`
     writes them in another way than photographs; one that `has_few_colours` holds at most 256, with edges that are
-    clear or not; `colours` are the models in which it can say its pixels. `stamp` puts a packet of XMP into a file of
-    `save`, and leaves its pixels as they are.
+    clear or not; one that `keeps_16_bits` holds them in RGB and grey where it loses nothing; `colours` are the models
+    in which it can say its pixels. `stamp` puts a packet of XMP into a file of `save`, and leaves its pixels as they
+    are.
     """
 
     name: str
@@ -98,5 +99,6 @@ class OutputFormat:
     ladder: tuple[int, ...] = ()
     has_few_colours: bool = False
     keeps_resolution: bool = True
+    keeps_16_bits: bool = False
     shown_by_browsers: bool = True
     colours: tuple[ColourModel, ...] = SCREEN_ONLY

@@ -31,7 +31,7 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
             palette=True, Q=encoding.quality, effort=effort, compression=9, keep="icc", profile=SRGB_PROFILE
         )
     elif _is_grey(image):
-        grey = image.extract_band(0).copy(interpretation="b-w")
+        grey = image.extract_band(0).copy(interpretation="grey16" if image.format == "ushort" else "b-w")
         grey = grey.bandjoin(image.extract_band(image.bands - 1)) if image.hasalpha() else grey
         content = with_chunk(grey.pngsave_buffer(compression=6, filter="all", keep="none"), b"sRGB", _SRGB_PERCEPTUAL)
     else:
@@ -74,6 +74,7 @@ FORMAT = OutputFormat(
     save=save,
     searches_quickly=True,
     exact_quality=_NO_LOSS,
+    keeps_16_bits=True,
     ladder=(_NO_LOSS, 60, 95),
     strength="drawings and clear areas, no loss",
     stamp=stamp,

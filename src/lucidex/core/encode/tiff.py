@@ -44,6 +44,7 @@ FORMAT = OutputFormat(
     save=save,
     stamp=stamp,
     shown_by_browsers=False,
+    keeps_16_bits=True,
     colours=FOR_PRINT,
     strength="print and archives, no loss",
 )

@@ -11,6 +11,7 @@ from lucidex.core.picture.grounds import Ground, ground_words
 from lucidex.core.places.demand import (
     COLOUR_WORDS,
     RULE_WORDS,
+    Bits,
     CarriedGroups,
     FurtherFormats,
     MaxBytes,
@@ -42,6 +43,7 @@ class Wishes(BaseModel):
     ground: Ground | None = None
     carries: CarriedGroups | None = None
     colour: ColourModel | None = None
+    bits: Bits | None = None
     is_quick: bool | None = None
 
     def words(self) -> str:
@@ -66,6 +68,8 @@ class Wishes(BaseModel):
             parts.append("never enlarged")
         if self.colour is not None:
             parts.append(COLOUR_WORDS[self.colour])
+        if self.bits is not None:
+            parts.append(f"in {self.bits} bits")
         if self.carries:
             parts.append(f"with {carried_words(self.carries)}")
         if self.is_quick is not None:

@@ -141,6 +141,10 @@ _PACE = {
     **dict.fromkeys(("write quickly", "written quickly", "quick files"), True),
     **dict.fromkeys(("write thoroughly", "written thoroughly", "thorough files", "smallest files"), False),
 }
+_BITS = {
+    **dict.fromkeys(("8 bits", "8 bit", "in 8 bits", "in 8 bit", "with 8 bits", "8 bits each"), 8),
+    **dict.fromkeys(("16 bits", "16 bit", "in 16 bits", "in 16 bit", "with 16 bits", "keep 16 bits"), 16),
+}
 _KEEP = re.compile(
     r"(?:keep|keeping|kept|anchor|align|aligned)(?: to| at)?(?: the)? ((?:top|bottom|upper|lower)?(?: ?(?:left|"
     r"right))?|centre|middle)"
@@ -223,6 +227,8 @@ def read_wish(words: str) -> Iterator[Found]:
         yield Found(WishPart({"carries": groups}))
     if (colour := _COLOURS.get(words)) is not None:
         yield Found(WishPart({"colour": colour}))
+    if (bits := _BITS.get(words)) is not None:
+        yield Found(WishPart({"bits": bits}))
     if (is_quick := _PACE.get(words)) is not None:
         yield Found(WishPart({"is_quick": is_quick}))
     if (match := _KEEP.fullmatch(words)) is not None and (anchor := _anchor(match[1])) is not None:

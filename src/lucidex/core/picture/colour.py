@@ -1,17 +1,40 @@
 """Colour: the working space and how a result becomes sRGB.
 
-Working space: the source's own encoding, as it was decoded (its profile, its 8 or 16 bits, gamma as in the
-file). Turning, cropping and the one resampling work there, so a wide gamut or 16 bits are kept until the
-output decides. The conversion to 8-bit sRGB happens once, at the place's pixels, by relative colorimetric
-intent with black point compensation. Where there is tone, a source with a profile of its own becomes linear light
-with sRGB's primaries instead, as floats that may lie outside 0 to 1: nothing is cut off before the development has
-brought it into the gamut. Resampling stays in the gamma encoding: it costs a third of a
-linear-light reduction on 24 megapixels and keeps the edge contrast that a reduced photograph needs.
+Working space: the source's own encoding, as it was decoded (its profile, its 8 or 16 bits, gamma as in the file).
+Turning, cropping and the one resampling work there, so a wide gamut or 16 bits are kept until the output decides. The
+conversion to sRGB, of 8 bits or of 16, happens once, at the place's pixels, by relative colorimetric intent with
+black point compensation. Where there is tone, a source with a profile of its own becomes linear light with sRGB's
+primaries instead, as floats that may lie outside 0 to 1: nothing is cut off before the development has brought it
+into the gamut. Resampling stays in the gamma encoding: it costs a third of a linear-light reduction on 24 megapixels
+and keeps the edge contrast that a reduced photograph needs.
 """
 
+import numpy as np
 import pyvips
 
 from lucidex.core.source.profiles import PROFILE_FIELD, as_srgb
+from lucidex.core.source.pyramid import AnyPixels
+
+DEEP = 257  # code values of 16 bits for each of 8
+
+
+def image_of(pixels: AnyPixels) -> pyvips.Image:
+    """Finished pixels of 8 or 16 bits, height × width × 3 or 4, as an sRGB image."""
+    kind = "rgb16" if pixels.dtype == np.uint16 else "srgb"
+    return pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation=kind)
+
+
+def in_8_bits(image: pyvips.Image) -> pyvips.Image:
+    """An sRGB or grey image of 8 or 16 bits in 8, each value rounded to the nearest."""
+    if image.format != "ushort":
+        return image
+    kind = "srgb" if image.bands >= 3 else "b-w"
+    return (image * (1 / DEEP)).rint().cast("uchar").copy(interpretation=kind)
+
+
+def code_values(colour: tuple[int, ...], image: pyvips.Image) -> list[int]:
+    """A colour of 8 bits in the numbers of an image."""
+    return [value * DEEP if image.format == "ushort" else value for value in colour]
 
 
 def to_srgb(image: pyvips.Image, depth: int = 8) -> pyvips.Image:
@@ -22,7 +45,7 @@ def to_srgb(image: pyvips.Image, depth: int = 8) -> pyvips.Image:
         return image
     if depth == 16:
         return image.colourspace("rgb16").cast("ushort")
-    return image.colourspace("srgb").cast("uchar")
+    return in_8_bits(image).colourspace("srgb").cast("uchar")
 
 
 def to_light(image: pyvips.Image) -> pyvips.Image | None:

@@ -1,6 +1,6 @@
 """Grounds over pixels: colours and clear areas that steps put in the place of the original.
 
-Works on finished 8-bit sRGB pixels, so that a chosen colour is exactly the colour that comes out.
+Works on finished sRGB pixels, so that a chosen colour is exactly the colour that comes out.
 """
 
 import numpy as np
@@ -9,6 +9,7 @@ import pyvips
 
 from lucidex.core.geometry.picture_geometry import Layer, Region
 from lucidex.core.geometry.transform import Transform
+from lucidex.core.picture.colour import image_of
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.source.pyramid import AnyPixels
 
@@ -20,8 +21,8 @@ Floats = npt.NDArray[np.float32]
 def paint(image: pyvips.Image, layers: tuple[Layer, ...], to_picture: Transform) -> pyvips.Image:
     """The image with the layers' grounds; 3 bands, or 4 with unpremultiplied alpha where something is clear.
 
-    `image` is 8-bit sRGB with 3 or 4 bands; `to_picture` leads from its pixels to pixels of the picture that the
-    layers speak of. A ground's edge that falls inside a pixel covers the share of it that it should.
+    `image` is sRGB of 8 or 16 bits with 3 or 4 bands; `to_picture` leads from its pixels to pixels of the picture
+    that the layers speak of. A ground's edge that falls inside a pixel covers the share of it that it should.
     """
     if not layers:
         return image
@@ -29,23 +30,24 @@ def paint(image: pyvips.Image, layers: tuple[Layer, ...], to_picture: Transform)
     clear = pixels.shape[2] == 4 or any(layer.ground == "clear" for layer in layers)
     rows = range(0, pixels.shape[0], STRIP_ROWS)
     painted = np.concatenate([_paint_rows(pixels[top : top + STRIP_ROWS], top, layers, to_picture) for top in rows])
-    return pyvips.Image.new_from_array(painted if clear else painted[..., :3], interpretation="srgb")
+    return image_of(painted if clear else painted[..., :3])
 
 
 def _paint_rows(pixels: AnyPixels, top: int, layers: tuple[Layer, ...], to_picture: Transform) -> AnyPixels:
     height, width, bands = pixels.shape
-    alpha = pixels[..., 3:].astype(np.float32) / 255 if bands == 4 else np.ones((height, width, 1), np.float32)
+    full = int(np.iinfo(pixels.dtype).max)
+    alpha = pixels[..., 3:].astype(np.float32) / full if bands == 4 else np.ones((height, width, 1), np.float32)
     colour = pixels[..., :3].astype(np.float32) * alpha
     for layer in layers:
         covered = coverage(layer.region, to_picture, width, height, top)[..., None]
         kept = 1 - covered if layer.inside else covered
         rgb = colour_of(layer.ground)
-        added = np.zeros(3, np.float32) if rgb is None else np.array(rgb, np.float32)
+        added = np.zeros(3, np.float32) if rgb is None else np.array(rgb, np.float32) * np.float32(full / 255)
         colour = colour * kept + added * (1 - kept)
         alpha = alpha * kept + np.float32(rgb is not None) * (1 - kept)
     plain = np.divide(colour, alpha, out=np.zeros_like(colour), where=alpha > 0)
-    joined = np.concatenate([plain, alpha * 255], axis=-1)
-    exact: AnyPixels = np.rint(np.clip(joined, 0, 255)).astype(np.uint8)
+    joined = np.concatenate([plain, alpha * full], axis=-1)
+    exact: AnyPixels = np.rint(np.clip(joined, 0, full)).astype(pixels.dtype)
     return exact
 
 

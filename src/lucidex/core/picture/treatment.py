@@ -24,22 +24,30 @@ class Treatment:
         """How many drawn pixels away something can still change a pixel."""
         return sum(effect.reach(unit) for effect in self.effects)
 
-    def ready(self, part: pyvips.Image) -> pyvips.Image:
+    @property
+    def keeps_16_bits(self) -> bool:
+        """Whether nothing of it computes in 8 bits."""
+        return not (self.background_removals or self.effects)
+
+    def ready(self, part: pyvips.Image, depth: int = 8) -> pyvips.Image:
         """A framed part in the colours that the treatment begins with.
 
         Where there is tone, a wide gamut and 16 bits are kept: as linear light, or as 16 bits of sRGB. Else the
-        output's own 8 bits of sRGB.
+        output's own bits of sRGB: 8, or as many as `depth` says.
         """
         if self.tone is None or self.background_removals:
-            return to_srgb(part)
+            return to_srgb(part, depth)
         light = to_light(part)
         return light if light is not None else to_srgb(part, 16 if part.format == "ushort" else 8)
 
-    def of(self, ready: pyvips.Image, to_content: Transform, unit: float) -> pyvips.Image:
-        """The treated part: 8-bit sRGB of 3 or 4 bands. `to_content` leads from its pixels to content coordinates."""
+    def of(self, ready: pyvips.Image, to_content: Transform, unit: float, depth: int = 8) -> pyvips.Image:
+        """The treated part: sRGB of 3 or 4 bands, of 8 bits or, where all of it keeps them, 16.
+
+        `to_content` leads from its pixels to content coordinates.
+        """
         image = remove_backgrounds(ready, self.background_removals, to_content)
         if self.tone is not None:
-            image = develop(image, self.tone)
+            image = develop(image, self.tone, depth)
         if not self.effects:
             return image
         pixels, view = image.numpy(), View(unit, to_content)

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -21,6 +21,7 @@ FurtherFormats = Annotated[tuple[FormatName, ...], Field(max_length=len(FORMATS)
 Quality = Annotated[int, Field(ge=1, le=100)]
 MaxBytes = Annotated[int, Field(ge=100, le=2_000_000_000)]
 CarriedGroups = Annotated[tuple[Carried, ...], Field(max_length=len(Carried))]
+Bits = Literal[8, 16]
 Resolution = Annotated[float, Field(ge=1, le=9_600, allow_inf_nan=False)]
 
 
@@ -54,6 +55,7 @@ class PlaceDemand(BaseModel):
     displayed_width_px: Edge | None = Field(None, description="With “always at one size”: that width on the page.")
     carries: CarriedGroups = Field((), description="What the files say beside their pixels; without it, nothing.")
     colour: ColourModel = Field(ColourModel.RGB, description="The colours of the files: for screens, grey, or ink.")
+    bits: Bits = Field(16, description="At most so many for each number, where original and format have them.")
     is_quick: bool = Field(False, description="Whether files are written sooner, and are a little heavier.")
     note: Annotated[str, Field(max_length=MAX_NOTE)] = ""
 
@@ -125,6 +127,8 @@ def demand_words(demand: PlaceDemand) -> str:
         parts.append(f"quality {demand.quality}")
     if demand.colour is not ColourModel.RGB:
         parts.append(COLOUR_WORDS[demand.colour])
+    if demand.bits == 8:
+        parts.append("in 8 bits")
     if demand.carries:
         parts.append(f"with {carried_words(demand.carries)}")
     if demand.is_quick:

@@ -226,6 +226,7 @@ def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared:
         orientation=opened.orientation,
         bands=normalised.image.bands,
         pixel_format=normalised.image.format,
+        bits=8 if image.format == "uchar" else 16,
         interpretation=normalised.image.interpretation,
         has_alpha=bool(normalised.image.hasalpha()),
         profile=normalised.profile,

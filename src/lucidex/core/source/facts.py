@@ -8,7 +8,7 @@ from lucidex.core.source.formats import format_named
 from lucidex.core.source.pyramid import PixelLayout
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
 
-INTAKE_REVISION = 3
+INTAKE_REVISION = 4
 
 
 class SourceFacts(BaseModel):
@@ -17,7 +17,8 @@ class SourceFacts(BaseModel):
     `format` is the standard name of a format that is read (`source.formats`). `damage` says in a sentence what is
     missing or wrong where the file came in although it is damaged; `notes` are sentences about what was read
     otherwise than somebody might expect; `frames` counts those of a moving picture; `recorded` is what the file says
-    of its making and its meaning, `fingerprint` how it looks (`source.likeness`).
+    of its making and its meaning, `fingerprint` how it looks (`source.likeness`). `bits` are those of each number in
+    the file; it may be held in more, which `pixel_format` says.
     """
 
     format: str
@@ -26,6 +27,7 @@ class SourceFacts(BaseModel):
     orientation: int = 1
     bands: int
     pixel_format: str
+    bits: int = 8
     interpretation: str
     has_alpha: bool = False
     has_clear_areas: bool = False

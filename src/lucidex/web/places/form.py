@@ -39,6 +39,7 @@ class PlaceForm(BaseModel):
     carries: CarriedGroups = ()
     quick: bool = False
     colour: ColourModel = ColourModel.RGB
+    few_bits: bool = False
 
     def size(self) -> LinkedSize:
         """The size as it stands in the form, in the unit in which its numbers were last said."""
@@ -59,6 +60,7 @@ class PlaceForm(BaseModel):
             "carries": sorted(set(self.carries)),
             "is_quick": self.quick,
             "colour": self.colour,
+            "bits": 8 if self.few_bits else 16,
         }
         return amended(before, **parts)
 

@@ -181,7 +181,7 @@ def thumb(at: At, key: str | None = None) -> Response:
     result = at.app.renderer.render_file(at.cell.placed.rendering)
     small = at.app.renderer.reduced(result, THUMB)
     name = PNG if small.hasalpha() else JPEG
-    content = encode(small.colourspace("srgb"), name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
+    content = encode(small, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
     kept = FOREVER if key == result.key else "no-store"
     return Response(content, media_type=name.output.media_type, headers={"Cache-Control": kept})
 

@@ -32,6 +32,7 @@ import numpy as np
 import numpy.typing as npt
 import pyvips
 
+from lucidex.core.picture.colour import image_of
 from lucidex.core.picture.tone.amounts import Shift, Tone
 from lucidex.core.picture.tone.curves import along
 from lucidex.core.picture.tone.kernel import develop_codes, develop_light
@@ -206,18 +207,18 @@ def _linear_codes(kind: np.dtype[Any]) -> Floats32:
     return to_linear(np.arange(full + 1) / full).astype(np.float32)
 
 
-def develop(image: pyvips.Image, tone: Tone) -> pyvips.Image:
-    """Developed to 8 bits of sRGB, 3 bands or 4; alpha stays as it is.
+def develop(image: pyvips.Image, tone: Tone, depth: int = 8) -> pyvips.Image:
+    """Developed to 8 or 16 bits of sRGB (`depth`), 3 bands or 4; alpha stays as it is.
 
     `image`: sRGB of 8 or 16 bits, or floats of linear light with sRGB's primaries, 0 to 1 within sRGB.
     """
-    return pyvips.Image.new_from_array(developed(image.numpy(), tone), interpretation="srgb")
+    return image_of(developed(image.numpy(), tone, depth))
 
 
-def developed(pixels: AnyPixels, tone: Tone) -> npt.NDArray[np.uint8]:
+def developed(pixels: AnyPixels, tone: Tone, depth: int = 8) -> AnyPixels:
     """The same for an array of height × width × 3 or 4; floats carry an alpha of 0 to 255."""
     numbers = fold(tone).numbers
-    out = np.empty(pixels.shape, np.uint8)
+    out = np.empty(pixels.shape, np.uint8 if depth == 8 else np.uint16)
     flat, flat_out = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[2]), out.reshape(-1, pixels.shape[2])
 
     def develop_chunk(start: int) -> None:
@@ -230,8 +231,8 @@ def developed(pixels: AnyPixels, tone: Tone) -> npt.NDArray[np.uint8]:
     for _ in _threads().map(develop_chunk, range(0, len(flat), CHUNK_PIXELS)):
         pass  # a chunk that failed raises here
     if pixels.shape[2] == 4:
-        alpha = pixels[..., 3]
-        out[..., 3] = np.rint(alpha / 257) if pixels.dtype == np.uint16 else np.rint(alpha)
+        whole = 65_535.0 if pixels.dtype == np.uint16 else 255.0
+        out[..., 3] = np.rint(pixels[..., 3] * (np.iinfo(out.dtype).max / whole))
     return out
 
 
@@ -244,4 +245,5 @@ def _threads() -> ThreadPoolExecutor:
 def compile_kernels() -> None:
     """Have every kernel compiled, or read from its cache, before somebody waits for it."""
     for kind in (np.uint8, np.uint16, np.float32):
-        developed(np.zeros((1, 1, 3), kind), Tone(exposure=1.0))
+        for depth in (8, 16):
+            developed(np.zeros((1, 1, 3), kind), Tone(exposure=1.0), depth)

@@ -14,7 +14,8 @@ from numba import njit
 
 RED, GREEN, BLUE = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 SKIN_HUE, SKIN_REACH, SKIN_SPARED = np.float32(0.28), np.float32(0.28), np.float32(0.75)
-NOTHING, ALL, HALF, WHITE = np.float32(0), np.float32(1), np.float32(0.5), np.float32(255)
+NOTHING, ALL, HALF = np.float32(0), np.float32(1), np.float32(0.5)
+WHITE, DEEP_WHITE = np.float32(255), np.float32(65_535)
 FEW = np.float32(1e-6)
 MAX_FACTOR = np.float32(8)  # by which a colour is taken along, so that specks in the dark do not light up
 NEXT = np.uint32(1)  # unsigned indices spare a test for negative ones
@@ -25,7 +26,7 @@ compiled = njit(cache=True, nogil=True, error_model="numpy")
 
 @compiled
 def develop_codes(pixels: Any, codes: Any, folded: Any, out: Any) -> None:
-    """Code values, n × 3 or more, into n × 3 or more bytes; `codes` is the linear light of each value."""
+    """Code values, n × 3 or more, into n × 3 or more of 8 or 16 bits; `codes` is the linear light of each value."""
     planes = np.empty((4, BLOCK), np.float32)
     for start in range(0, pixels.shape[0], BLOCK):
         n = min(BLOCK, pixels.shape[0] - start)
@@ -38,7 +39,7 @@ def develop_codes(pixels: Any, codes: Any, folded: Any, out: Any) -> None:
 
 @compiled
 def develop_light(light: Any, folded: Any, out: Any) -> None:
-    """Linear light, n × 3 or more floats, into n × 3 or more bytes; a fourth column is left alone."""
+    """Linear light, n × 3 or more floats, into n × 3 or more of 8 or 16 bits; a fourth column is left alone."""
     planes = np.empty((4, BLOCK), np.float32)
     for start in range(0, light.shape[0], BLOCK):
         n = min(BLOCK, light.shape[0] - start)
@@ -64,10 +65,16 @@ def _develop_block(planes: Any, n: int, folded: Any, out: Any) -> None:
     _bend(blues, blue)
     if shifts.shape[0] > 0:
         _shift_by_luma(shifts, red, green, blue)
-    for i in range(n):
-        out[i, 0] = np.uint8(red[i] * WHITE + HALF)
-        out[i, 1] = np.uint8(green[i] * WHITE + HALF)
-        out[i, 2] = np.uint8(blue[i] * WHITE + HALF)
+    if out.itemsize == 1:
+        for i in range(n):
+            out[i, 0] = np.uint8(red[i] * WHITE + HALF)
+            out[i, 1] = np.uint8(green[i] * WHITE + HALF)
+            out[i, 2] = np.uint8(blue[i] * WHITE + HALF)
+    else:
+        for i in range(n):
+            out[i, 0] = np.uint16(red[i] * DEEP_WHITE + HALF)
+            out[i, 1] = np.uint16(green[i] * DEEP_WHITE + HALF)
+            out[i, 2] = np.uint16(blue[i] * DEEP_WHITE + HALF)
 
 
 @njit(cache=True, nogil=True, inline="always", error_model="numpy")

@@ -6,6 +6,7 @@ matters and what can be done. The proof sheet, the wall and the API show what is
 
 from lucidex.core.proof.warnings import (
     asset_enlarged,
+    bits_lost,
     clear_lost,
     colours_lost,
     damaged,
@@ -42,6 +43,7 @@ WARNINGS: tuple[ProofWarning, ...] = (
     movement_lost.WARNING,
     resolution_lost.WARNING,
     colours_lost.WARNING,
+    bits_lost.WARNING,
     heavy_for_clear.WARNING,
     nearly_empty.WARNING,
     softer.WARNING,

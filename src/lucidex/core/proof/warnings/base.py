@@ -37,8 +37,8 @@ class Framed(StrEnum):
 class Case:
     """All that is known of a picture in a place: numbers first; the file's weight and statistics once it is made.
 
-    `neighbours` is how fine the other pictures of the place are (`proof.statistics`), `frames` counts those of a
-    moving picture.
+    `bits` are those of the original, `depth` those of the file; `neighbours` is how fine the other pictures of the
+    place are (`proof.statistics`), `frames` counts those of a moving picture.
     """
 
     placement: Placement
@@ -56,6 +56,8 @@ class Case:
     neighbours: tuple[float, ...] = ()
     hides_weakly: bool = False
     frames: int = 1
+    bits: int = 8
+    depth: int = 8
 
 
 @dataclass(frozen=True)
