@@ -476,3 +476,27 @@ class Cell(Base):
     byte_count: Mapped[int | None]
     message: Mapped[str | None] = mapped_column(String(400))
     ended_at: Mapped[datetime | None]
+
+
+MAX_ADDRESS = 400
+
+
+class OutsideService(Base):
+    """A device or service outside that an administrator has set up, by its address; `token` opens it.
+
+    `further` are other hosts from which it delivers. A `is_shipped` one is a stand-in that comes with the product:
+    its address is written anew at every start.
+    """
+
+    __tablename__ = "outside_service"
+    __table_args__ = (UniqueConstraint("kind", "address", name="outside_once"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(MAX_NAME))
+    address: Mapped[str] = mapped_column(VARCHAR(MAX_ADDRESS, charset="ascii", collation="ascii_bin"))
+    further: Mapped[list[Any]] = mapped_column(default=list)
+    token: Mapped[str] = mapped_column(String(MAX_ADDRESS), default="")
+    is_shipped: Mapped[bool] = mapped_column(default=False)
+    is_on: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)

@@ -1,0 +1,142 @@
+"""The only way out to services that are set up: to their own hosts, bounded in bytes and seconds, with plain errors.
+
+No redirect is followed to a host that is not set up for the service, and nothing is sent to one.
+"""
+
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urljoin
+
+import httpx
+
+from lucidex.core.cancellation import check_wanted
+from lucidex.core.errors import (
+    BusyError,
+    NotAllowedError,
+    TooLargeError,
+    TooSlowError,
+    UnavailableError,
+    UnreadableFileError,
+)
+from lucidex.services.outside.settings import Service, origin_of
+
+CONNECT_S, IDLE_S, WHOLE_S = 3.0, 20.0, 60.0
+MAX_DOCUMENT_BYTES = 4_000_000
+MAX_REDIRECTS = 4
+PIECE_BYTES = 1 << 16
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a service answered."""
+
+    status: int
+    headers: httpx.Headers
+    content: bytes
+    url: str
+
+
+class OutsideClient:
+    """Speaks to one service."""
+
+    def __init__(self, service: Service) -> None:
+        self._service = service
+        headers = {"User-Agent": "Lucidex", "Accept-Encoding": "gzip, identity"}
+        if service.token:
+            headers["Authorization"] = f"Bearer {service.token}"
+        timeout = httpx.Timeout(IDLE_S, connect=CONNECT_S)
+        # a proxy that the environment names would see what is meant for this service alone
+        self._http = httpx.Client(timeout=timeout, headers=headers, follow_redirects=False, trust_env=False)
+
+    def __enter__(self) -> "OutsideClient":
+        return self
+
+    def __exit__(self, *given: object) -> None:
+        self._http.close()
+
+    def address(self, path: str) -> str:
+        """An address of the service, from one that may be relative to its own."""
+        return urljoin(self._service.address, path)
+
+    def ask(
+        self,
+        method: str,
+        address: str,
+        *,
+        most_bytes: int = MAX_DOCUMENT_BYTES,
+        seconds: float = WHOLE_S,
+        **given: Any,  # noqa: ANN401 - as httpx takes it
+    ) -> Answer:
+        """Ask and read all of the answer, whatever its status. Errors are sentences that name the service."""
+        with self.answer(method, address, seconds=seconds, **given) as (response, pieces):
+            content = b""
+            for piece in pieces:
+                content += piece
+                if len(content) > most_bytes:
+                    raise TooLargeError(f"“{self._service.name}” answers with more than can be read here.")
+            return Answer(response.status_code, response.headers, content, str(response.url))
+
+    def get(self, address: str, *, most_bytes: int = MAX_DOCUMENT_BYTES, accept: str = "*/*") -> Answer:
+        """An answer with status 200; an error in words for any other."""
+        answer = self.ask("GET", address, most_bytes=most_bytes, headers={"Accept": accept})
+        self.check(answer.status)
+        return answer
+
+    def check(self, status: int) -> None:
+        """An error in words for anything but success."""
+        name = self._service.name
+        if 200 <= status < 300:
+            return
+        if status in {401, 403}:
+            raise NotAllowedError(
+                f"“{name}” does not let us in (it answered {status}). Its token may be out of date."
+            )
+        if status in {404, 410}:
+            raise UnreadableFileError(f"“{name}” no longer has this (it answered {status}).")
+        if status in {429, 503}:
+            raise BusyError(f"“{name}” is busy. Try again in a moment.")
+        raise UnavailableError(f"“{name}” has trouble of its own (it answered {status}).")
+
+    @contextmanager
+    def answer(
+        self,
+        method: str,
+        address: str,
+        *,
+        seconds: float = WHOLE_S,
+        headers: Mapping[str, str] | None = None,
+        **given: Any,  # noqa: ANN401 - as httpx takes it
+    ) -> Iterator[tuple[httpx.Response, Iterator[bytes]]]:
+        """An answer whose pieces are read one by one, until the deadline, and while it is wanted."""
+        name, deadline = self._service.name, time.monotonic() + seconds
+        try:
+            for _ in range(MAX_REDIRECTS + 1):
+                if origin_of(address) not in self._service.origins:
+                    raise NotAllowedError(
+                        f"“{name}” leads to {origin_of(address)}, which is not set up for it, so nothing was asked "
+                        "there. An administrator can add it under “Outside”."
+                    )
+                with self._http.stream(method, address, headers=headers, **given) as response:
+                    if response.is_redirect and method == "GET" and "location" in response.headers:
+                        address = urljoin(address, response.headers["location"])
+                        continue
+                    yield response, _pieces(response, deadline, name)
+                    return
+            raise UnreadableFileError(f"“{name}” leads on to other addresses without end.")
+        except httpx.TimeoutException as error:
+            raise TooSlowError(f"“{name}” does not answer. Is it switched on? Then try again.") from error
+        except (httpx.TransportError, httpx.InvalidURL, httpx.DecodingError) as error:
+            raise UnavailableError(
+                f"“{name}” cannot be reached, or broke off. See that it is switched on, then try again."
+            ) from error
+
+
+def _pieces(response: httpx.Response, deadline: float, name: str) -> Iterator[bytes]:
+    for piece in response.iter_bytes(PIECE_BYTES):
+        check_wanted()
+        if time.monotonic() > deadline:
+            raise TooSlowError(f"“{name}” did not send all of it in time.")
+        yield piece

@@ -1,0 +1,197 @@
+"""Scanners that speak eSCL. Source: Mopria Alliance, eSCL technical specification 2.0 (HTTP and XML)."""
+
+import time
+import xml.etree.ElementTree as ElementTree
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from enum import StrEnum
+
+from defusedxml.ElementTree import fromstring
+
+from lucidex.core.cancellation import check_wanted
+from lucidex.core.errors import BusyError, UnavailableError, UnreadableFileError, UserError
+from lucidex.services.outside.client import OutsideClient
+from lucidex.services.outside.settings import Service, is_on_this_machine
+
+SCAN, PWG = "http://schemas.hp.com/imaging/escl/2011/05/03", "http://www.pwg.org/schemas/2010/12/sm"
+UNITS_PER_INCH, MM_PER_INCH = 300, 25.4
+WHOLE_SCAN_S, LOOK_EVERY_S, WAITED_FOR_DOCUMENT_S = 300.0, 0.5, 120.0
+PNG, JPEG = "image/png", "image/jpeg"
+PNG_UP_TO_PIXELS = 16_000_000  # without loss as long as that is not very heavy
+
+
+class Tones(StrEnum):
+    """In how many tones a scanner sees, in the standard's words."""
+
+    BLACK_AND_WHITE = "BlackAndWhite1"
+    GREY = "Grayscale8"
+    COLOUR = "RGB24"
+
+
+@dataclass(frozen=True)
+class Glass:
+    """What a scanner can do: the size of its glass in millimetres, resolutions, tones, formats; its own page."""
+
+    name: str
+    width_mm: float
+    height_mm: float
+    resolutions: tuple[int, ...]
+    tones: frozenset[Tones]
+    formats: frozenset[str]
+    own_page: str | None
+
+
+@dataclass(frozen=True)
+class Area:
+    """A part of the glass in millimetres."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+
+    def pixels(self, dpi: int) -> tuple[int, int]:
+        """How many pixels it is at a resolution."""
+        return max(1, round(self.width / MM_PER_INCH * dpi)), max(1, round(self.height / MM_PER_INCH * dpi))
+
+
+def read_glass(service: Service) -> Glass:
+    """What a scanner says of itself. UnavailableError where it is gone, UnreadableFileError where it is none."""
+    with OutsideClient(service) as client:
+        root = _xml(client.get(_path(service, "ScannerCapabilities"), accept="text/xml").content, service)
+    flatbed = _first(root, "PlatenInputCaps")
+    if flatbed is None:
+        raise UnreadableFileError(f"“{service.name}” has no glass on which something could be laid.")
+    dpis = sorted(
+        {int(one.text or 0) for one in flatbed.iter(f"{{{SCAN}}}XResolution") if (one.text or "").isdigit()}
+    )
+    if not dpis:
+        least, most = (_number(flatbed, name, usual) for name, usual in (("Min", 75), ("Max", 600)))
+        dpis = [dpi for dpi in (75, 100, 150, 200, 300, 400, 600, 1_200) if least <= dpi <= most]
+    tones = {one.text for one in flatbed.iter(f"{{{SCAN}}}ColorMode")}
+    formats = {
+        one.text or ""
+        for space, tag in ((PWG, "DocumentFormat"), (SCAN, "DocumentFormatExt"))
+        for one in flatbed.iter(f"{{{space}}}{tag}")
+    }
+    own_page = _text(root, "AdminURI")
+    return Glass(
+        (_text(root, "MakeAndModel") or service.name)[:80],
+        _number(flatbed, "MaxWidth", 2_550) / UNITS_PER_INCH * MM_PER_INCH,
+        _number(flatbed, "MaxHeight", 3_508) / UNITS_PER_INCH * MM_PER_INCH,
+        tuple(dpis),
+        frozenset(one for one in Tones if one.value in tones),
+        frozenset(formats),
+        own_page if own_page and own_page.startswith(("http://", "https://")) else None,
+    )
+
+
+@contextmanager
+def scanned(
+    service: Service, glass: Glass, area: Area, dpi: int, tones: Tones, intent: str
+) -> Iterator[Iterator[bytes]]:
+    """The pieces of a scan's file. The scanner is told to stop where they are not read to their end.
+
+    BusyError where it is at another scan, UnavailableError where it is gone, also in the middle.
+    """
+    with OutsideClient(service) as client:
+        pixels = area.pixels(dpi)
+        wants_png = PNG in glass.formats and pixels[0] * pixels[1] <= PNG_UP_TO_PIXELS
+        body = _settings(area, dpi, tones, PNG if wants_png else JPEG, intent)
+        asked = client.ask(
+            "POST", _path(service, "ScanJobs"), content=body, headers={"Content-Type": "text/xml"}, seconds=20
+        )
+        if asked.status in {409, 400}:
+            raise UnreadableFileError(f"“{service.name}” cannot scan this part at {dpi} dpi like this.")
+        if asked.status == 503:
+            raise BusyError(f"“{service.name}” is at another scan. Try again when it has finished.")
+        client.check(asked.status)
+        job = client.address(asked.headers.get("Location", ""))
+        if job == service.address:
+            raise UnreadableFileError(f"“{service.name}” does not say where its scan is to be fetched.")
+        is_read = False
+        try:
+            with _document(client, f"{job.rstrip('/')}/NextDocument", service) as pieces:
+                yield pieces
+                is_read = True
+        finally:
+            if not is_read:
+                with suppress(UserError):  # gone, or at its end
+                    client.ask("DELETE", job, seconds=3)
+
+
+@contextmanager
+def _document(client: OutsideClient, address: str, service: Service) -> Iterator[Iterator[bytes]]:
+    until = time.monotonic() + WAITED_FOR_DOCUMENT_S
+    while True:
+        check_wanted()
+        with client.answer("GET", address, seconds=WHOLE_SCAN_S, timeout=WAITED_FOR_DOCUMENT_S) as (answer, pieces):
+            if answer.status_code == 200:
+                yield pieces
+                return
+            status = answer.status_code
+        if status != 503 or time.monotonic() > until:
+            if status in {404, 410}:
+                raise UnavailableError(f"“{service.name}” stopped the scan. Try again.")
+            client.check(status)
+        time.sleep(LOOK_EVERY_S)
+
+
+def _settings(area: Area, dpi: int, tones: Tones, media_type: str, intent: str) -> bytes:
+    root = ElementTree.Element(f"{{{SCAN}}}ScanSettings")
+
+    def add(parent: ElementTree.Element, name: str, value: object = None, space: str = SCAN) -> ElementTree.Element:
+        child = ElementTree.SubElement(parent, f"{{{space}}}{name}")
+        child.text = None if value is None else str(value)
+        return child
+
+    add(root, "Version", "2.0", PWG)
+    add(root, "Intent", intent)
+    region = add(add(root, "ScanRegions", space=PWG), "ScanRegion", space=PWG)
+    add(region, "ContentRegionUnits", "escl:ThreeHundredthsOfInches", PWG)
+    for name, millimetres in (
+        ("Height", area.height),
+        ("Width", area.width),
+        ("XOffset", area.left),
+        ("YOffset", area.top),
+    ):
+        add(region, name, round(millimetres / MM_PER_INCH * UNITS_PER_INCH), PWG)
+    add(root, "InputSource", "Platen", PWG)
+    add(root, "ColorMode", tones)
+    add(root, "XResolution", dpi)
+    add(root, "YResolution", dpi)
+    add(root, "DocumentFormat", media_type, PWG)
+    add(root, "DocumentFormatExt", media_type)
+    return bytes(ElementTree.tostring(root, encoding="utf-8", xml_declaration=True))
+
+
+def _path(service: Service, name: str) -> str:
+    return f"{service.address.rstrip('/')}/{name}"
+
+
+def _xml(content: bytes, service: Service) -> ElementTree.Element:
+    try:
+        root: ElementTree.Element = fromstring(content, forbid_dtd=True)
+    except Exception as error:
+        raise UnreadableFileError(f"“{service.name}” does not answer like a scanner (eSCL).") from error
+    return root
+
+
+def _first(root: ElementTree.Element, name: str) -> ElementTree.Element | None:
+    return next((one for space in (SCAN, PWG) for one in root.iter(f"{{{space}}}{name}")), None)
+
+
+def _text(root: ElementTree.Element, name: str) -> str | None:
+    found = _first(root, name)
+    return None if found is None or found.text is None else found.text.strip()
+
+
+def _number(root: ElementTree.Element, name: str, usual: int) -> int:
+    text = _text(root, name) or ""
+    return int(text) if text.isdecimal() and len(text) < 8 else usual
+
+
+def is_reached_by_browser(glass: Glass) -> bool:
+    """Whether a scanner's own page may be linked: it lies on this machine, or is served safely."""
+    return glass.own_page is not None and (is_on_this_machine(glass.own_page) or glass.own_page.startswith("https"))
