@@ -22,6 +22,7 @@ from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.housekeeping import Restoration
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.launch.sockets import listen
+from lucidex.launch.standins import standing_in
 from lucidex.records.migration import migrate
 from lucidex.services.people import add_person, find_login
 from lucidex.services.renderer import Renderer
@@ -69,6 +70,7 @@ def _parse(arguments: list[str] | None) -> argparse.Namespace:
     parser.add_argument("--port", type=int, default=None, help=f"port of the application (default {DEFAULT_PORT})")
     parser.add_argument("--data", type=Path, default=Path("var"), help="data folder (default ./var)")
     parser.add_argument("--no-demo", action="store_true", help="do not load the demo pictures")
+    parser.add_argument("--no-stand-ins", action="store_true", help="start no simulated scanner, source or site")
     parser.add_argument(
         "--trust-forwarded-from",
         default=None,
@@ -173,7 +175,9 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     )
     # uvicorn stops in good order, then raises the signal again; what stops the database comes after that
     signal.signal(signal.SIGTERM, signal.default_int_handler)
-    with contextlib.suppress(KeyboardInterrupt):
+    with contextlib.ExitStack() as beside, contextlib.suppress(KeyboardInterrupt):
+        if not wanted.no_stand_ins:
+            beside.enter_context(standing_in(workshop, wanted.data / "stand-ins", wanted.demo_pictures.parent))
         uvicorn.Server(config).run(sockets=[listening])
     restoration.stop()
     print("\nStopped.")

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+import pyvips
 from sqlalchemy import update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
@@ -14,6 +15,7 @@ from lucidex.core.errors import (
     UnforeseenError,
     UnreadableFileError,
 )
+from lucidex.core.render import draw_whole
 from lucidex.core.source.decoder import WHOLE
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.facts import SourceFacts
@@ -99,6 +101,15 @@ def _level(
 def decode_received(workshop: Workshop, received: Received, part: Part = WHOLE) -> SourceFacts:
     """Decode a file that is not stored yet; its levels go to the decoded store."""
     return _decode(workshop, received.path, SourceKey.of_file(received.sha256, part), workshop.limits)
+
+
+def decode_once(workshop: Workshop, path: Path) -> pyvips.Image:
+    """What a file shows, upright and in 8 bits of sRGB, without keeping anything of it."""
+    with workshop.originals.scratch_folder() as scratch:
+        facts = decode_into(workshop.isolated, path, scratch, WHOLE, workshop.limits)
+        levels = {number: np.array(map_level(scratch, facts, number)) for number in levels_of(facts.stored)}
+    source = Source(facts.stored, facts.orientation, facts.layout, facts.profile, levels.__getitem__)
+    return draw_whole(source, facts.upright).copy_memory()
 
 
 def _decode(workshop: Workshop, path: Path, key: SourceKey, limits: IntakeLimits) -> SourceFacts:

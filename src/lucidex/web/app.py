@@ -17,6 +17,8 @@ from lucidex.web.bench import page as bench
 from lucidex.web.bench import places as bench_places
 from lucidex.web.bodies import Bodies
 from lucidex.web.context import AppContext
+from lucidex.web.outside import scanner as outside_scanner
+from lucidex.web.outside import settings as outside_settings
 from lucidex.web.pages import account, faces, files, folio, gather, health, history, people, start, uploads
 from lucidex.web.places import book
 from lucidex.web.proof import output_choices, runs, sheet
@@ -61,7 +63,24 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (drafts, files, frames, bench, steps, bench_places, sheets, overlays, notes, sheet, output_choices, runs)
-    rest = (weigh, health, account, faces, people, start, uploads, folio, gather, history, book, routines, use, api)
+    outside = (outside_scanner, outside_settings)
+    rest = (
+        weigh,
+        *outside,
+        health,
+        account,
+        faces,
+        people,
+        start,
+        uploads,
+        folio,
+        gather,
+        history,
+        book,
+        routines,
+        use,
+        api,
+    )
     for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
         app.include_router(router)
     app.mount("/static", KeyedFiles(), name="static")

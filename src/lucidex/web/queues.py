@@ -67,6 +67,7 @@ class Queues:
     uploads: Queue = field(default_factory=lambda: Queue("uploads", 40, 40, 12, 1.0))
     decoding: Queue = field(default_factory=lambda: Queue("pictures being read", 2, 60, 12, 180.0))
     addresses: Queue = field(default_factory=lambda: Queue("addresses being fetched", 4, 20, 4, 120.0))
+    outside: Queue = field(default_factory=lambda: Queue("things from outside", 4, 20, 4, 60.0))
     passwords: Queue = field(default_factory=lambda: Queue("sign-ins", 2, 40, 40, 20.0))
 
 

@@ -29,6 +29,7 @@ startStage();
 if (document.querySelector("[data-proof]")) void import("./proof.js").then((proof) => proof.startProof());
 if (document.querySelector("[data-gather]")) void import("./gather.js").then((gather) => gather.startGather());
 if (document.querySelector("[data-weigh]")) void import("./weigh.js").then((weigh) => weigh.startWeigh());
+if (document.querySelector("[data-scanner]")) void import("./scanner.js").then((scanner) => scanner.startScanner());
 rememberSizes();
 followServer();
 listenForKeys();

@@ -1,0 +1,68 @@
+"""The stand-ins that ship with the product: started with it on loopback, and gone with it, however it ends."""
+
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from lucidex.launch.sockets import HOST, listen
+from lucidex.services.outside.settings import Kind, keep_shipped
+from lucidex.services.workshop import Workshop
+
+STOPPED_WITHIN_S = 5.0
+
+
+@dataclass(frozen=True)
+class StandIn:
+    """One of them: its package, the port that it would like, and where its standard begins."""
+
+    kind: Kind
+    package: str
+    name: str
+    port: int
+    path: str
+
+
+STAND_INS = (StandIn(Kind.SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),)
+
+
+@contextmanager
+def standing_in(workshop: Workshop, data: Path, pictures: Path) -> Iterator[None]:
+    """Start all of them; what they remember lies in the data folder, what they show comes from `pictures`."""
+    running: list[subprocess.Popen[bytes]] = []
+    try:
+        for one in STAND_INS:
+            with _listening(one.port) as listening:
+                address = f"http://{HOST}:{listening.getsockname()[1]}{one.path}"
+                arguments = [str(listening.fileno()), str(data / one.kind), str(pictures)]
+                running.append(
+                    subprocess.Popen(
+                        [sys.executable, "-m", one.package, *arguments],
+                        pass_fds=[listening.fileno()],
+                        stdin=subprocess.PIPE,
+                        stdout=subprocess.DEVNULL,
+                    )
+                )
+            keep_shipped(workshop, one.kind, one.name, address)
+        yield
+    finally:
+        for process in running:
+            if process.stdin is not None:
+                process.stdin.close()  # which ends it
+        for process in running:
+            with suppress(subprocess.TimeoutExpired):
+                process.wait(STOPPED_WITHIN_S)
+            process.kill()
+
+
+@contextmanager
+def _listening(port: int) -> Iterator[socket.socket]:
+    try:
+        listening = listen(port)
+    except OSError:
+        listening = listen()
+    with listening:
+        yield listening

@@ -1,0 +1,184 @@
+"""The scanner's page: a sheet of glass with a frame on it."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
+from starlette.responses import HTMLResponse, Response, StreamingResponse
+
+from lucidex.core.cancellation import until
+from lucidex.core.errors import NotFoundError, UserError
+from lucidex.services.folios import read_folio
+from lucidex.services.outside.scanner import Area, is_reached_by_browser
+from lucidex.services.outside.settings import Kind, find_service, read_services
+from lucidex.services.people import Actor
+from lucidex.services.scanning import (
+    DPIS,
+    SUBJECTS,
+    Looks,
+    Preview,
+    Progress,
+    Treated,
+    find_preview,
+    look_at_glass,
+    preview_file,
+    scan_into,
+    subject_named,
+)
+from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.queues import while_wanted
+from lucidex.web.security import check_csrf
+from lucidex.web.templating import page
+
+router = APIRouter(prefix="/folios/{folio_id}/scanner", dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+TOLD_EVERY_S = 0.4
+Lighter = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
+Millimetres = Annotated[float, Field(ge=-1, le=2_000, allow_inf_nan=False)]
+
+
+@router.get("")
+def scanner_page(
+    request: Request, app: App, actor: SignedIn, folio_id: int, scanner: Annotated[int | None, Query(ge=1)] = None
+) -> HTMLResponse:
+    """The glass, before anybody has looked at it."""
+    services = read_services(app.workshop, Kind.SCANNER)
+    chosen = next((one for one in services if scanner in {None, one.id}), None)
+    return page(
+        request,
+        "outside/scanner.html",
+        actor=actor,
+        folio=read_folio(app.workshop, actor, folio_id),
+        services=services,
+        chosen=chosen,
+        subjects=SUBJECTS,
+        dpis=DPIS,
+    )
+
+
+class Seen(BaseModel):
+    """What a look at the glass has found, in millimetres."""
+
+    id: str
+    name: str
+    width_mm: float
+    height_mm: float
+    straighten: float
+    is_empty: bool
+    areas: dict[str, list[float]]
+    resolutions: list[int]
+    has_colour: bool
+    own_page: str | None
+
+    @classmethod
+    def of(cls, preview: Preview) -> "Seen":
+        """From the service's answer."""
+        glass = preview.glass
+        areas = {one.name: preview.proposed(one) for one in SUBJECTS}
+        return cls(
+            id=preview.id,
+            name=glass.name,
+            width_mm=glass.width_mm,
+            height_mm=glass.height_mm,
+            straighten=preview.straighten_degrees,
+            is_empty=preview.found.sheet is None,
+            areas={name: [area.left, area.top, area.width, area.height] for name, area in areas.items()},
+            resolutions=[dpi for dpi in DPIS if dpi in glass.resolutions],
+            has_colour=any(tones == "RGB24" for tones in glass.tones),
+            own_page=glass.own_page if is_reached_by_browser(glass) else None,
+        )
+
+
+@router.post("/preview")
+async def look(
+    request: Request, app: App, actor: SignedIn, folio_id: int, scanner: Annotated[int | None, Query(ge=1)] = None
+) -> Seen:
+    """Look at all of the glass."""
+    await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
+    service = await run_in_threadpool(find_service, app.workshop, Kind.SCANNER, scanner)
+    async with app.queues.outside.seat(actor.id), while_wanted(request):
+        return Seen.of(await run_in_threadpool(look_at_glass, app.workshop, actor, service))
+
+
+@router.get("/previews/{preview_id}")
+def show(
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    preview_id: str,
+    looks: Looks = Looks.COLOUR,
+    clear: bool = False,
+    keep: bool = True,
+    lighter: Annotated[float, Query(ge=-100, le=100, allow_inf_nan=False)] = 0.0,
+) -> Response:
+    """The preview as the scan will look."""
+    preview = find_preview(app.workshop, actor, preview_id)
+    content, media_type = preview_file(preview, Treated(looks, clear, keep, lighter))
+    return Response(content, media_type=media_type, headers={"Cache-Control": "private, max-age=600"})
+
+
+class ScanIn(BaseModel):
+    """What is to be scanned, in millimetres, and what is done to it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    preview: Annotated[str, Field(max_length=40)]
+    subject: Annotated[str, Field(max_length=20)]
+    left: Millimetres
+    top: Millimetres
+    width: Millimetres
+    height: Millimetres
+    dpi: Annotated[int, Field(ge=50, le=2_400)]
+    looks: Looks
+    clear: bool = False
+    keep: bool = True
+    lighter: Lighter = 0.0
+    straighten: Annotated[float, Field(ge=-15, le=15, allow_inf_nan=False)] = 0.0
+
+
+@router.post("/scan")
+async def scan(app: App, actor: SignedIn, folio_id: int, body: ScanIn) -> StreamingResponse:
+    """Scan. A line of JSON now and then says how far it is; the last one says which picture it became, or why not.
+
+    Whoever stops listening has stopped the scanner.
+    """
+    preview = await run_in_threadpool(find_preview, app.workshop, actor, body.preview)
+    return StreamingResponse(
+        _told(app, actor, folio_id, preview, body),
+        media_type="application/x-ndjson",
+        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
+    )
+
+
+async def _told(app: AppContext, actor: Actor, folio_id: int, preview: Preview, body: ScanIn) -> AsyncIterator[str]:
+    progress = Progress()
+
+    def work() -> dict[str, object]:
+        treated = Treated(body.looks, body.clear, body.keep, body.lighter, body.straighten)
+        area = Area(max(0.0, body.left), max(0.0, body.top), body.width, body.height)
+        with until(progress.gone):
+            try:
+                subject = subject_named(body.subject)
+                taken = scan_into(
+                    app.workshop, app.renderer, actor, folio_id, preview, subject, area, body.dpi, treated, progress
+                )
+            except UserError as error:
+                return {"trouble": error.sentence, "is_gone": isinstance(error, NotFoundError)}
+        return {"picture": taken.picture_id, "notes": list(taken.notes)}
+
+    try:
+        async with app.queues.outside.seat(actor.id):
+            working = asyncio.create_task(run_in_threadpool(work))
+            try:
+                while not working.done():
+                    yield json.dumps({"words": progress.words}) + "\n"
+                    await asyncio.wait([working], timeout=TOLD_EVERY_S)
+                yield json.dumps(working.result()) + "\n"
+            finally:
+                progress.gone.set()
+    except UserError as error:
+        yield json.dumps({"trouble": error.sentence}) + "\n"

@@ -1,0 +1,96 @@
+"""For administrators: which devices and services outside are set up."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
+from starlette.responses import HTMLResponse, RedirectResponse
+
+from lucidex.core.errors import UserError
+from lucidex.services.outside import settings
+from lucidex.services.outside.settings import NAMES, STANDARDS, Kind
+from lucidex.services.people import check_admin
+from lucidex.web.context import App, SignedIn
+from lucidex.web.outside.trying import tried
+from lucidex.web.security import check_csrf, message_before, say_next
+from lucidex.web.templating import page
+
+router = APIRouter(prefix="/outside", dependencies=[Depends(check_csrf)], include_in_schema=False)
+
+Name = Annotated[str, Form(max_length=120)]
+Address = Annotated[str, Form(max_length=400)]
+Further = Annotated[str, Form(max_length=4_000)]
+Token = Annotated[str, Form(max_length=400)]
+
+
+@router.get("")
+def outside_page(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
+    """All that are set up."""
+    services = settings.read_all_services(app.workshop, actor)
+    return page(
+        request,
+        "outside/settings.html",
+        actor=actor,
+        kinds=[(kind, NAMES[kind], STANDARDS[kind], [one for one in services if one.kind == kind]) for kind in Kind],
+        message=message_before(request),
+    )
+
+
+def _back(request: Request, words: str) -> RedirectResponse:
+    say_next(request, words)
+    return RedirectResponse("/outside", 303)
+
+
+@router.post("")
+def add(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    kind: Annotated[Kind, Form()],
+    address: Address = "",
+    name: Name = "",
+    further: Further = "",
+    token: Token = "",
+) -> RedirectResponse:
+    """Set one up."""
+    try:
+        added = settings.add_service(app.workshop, actor, kind, name, address, further.split(), token)
+    except UserError as error:
+        check_admin(actor)
+        return _back(request, error.sentence)
+    return _back(request, f"“{added.name}” is set up. {tried(added)}")
+
+
+@router.post("/{service_id}")
+def change(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    service_id: int,
+    address: Address = "",
+    name: Name = "",
+    further: Further = "",
+    token: Token = "",
+) -> RedirectResponse:
+    """Another name, address or token; an empty token keeps the one that is there."""
+    try:
+        changed = settings.change_service(
+            app.workshop, actor, service_id, name, address, further.split(), token or None
+        )
+    except UserError as error:
+        check_admin(actor)
+        return _back(request, error.sentence)
+    return _back(request, f"“{changed.name}” was changed. {tried(changed)}")
+
+
+@router.post("/{service_id}/switch")
+def switch(app: App, actor: SignedIn, service_id: int, on: Annotated[bool, Form()] = False) -> RedirectResponse:
+    """Use one, or do not."""
+    settings.switch_service(app.workshop, actor, service_id, on)
+    return RedirectResponse("/outside", 303)
+
+
+@router.post("/{service_id}/remove")
+def remove(app: App, actor: SignedIn, service_id: int) -> RedirectResponse:
+    """Forget one."""
+    settings.remove_service(app.workshop, actor, service_id)
+    return RedirectResponse("/outside", 303)
