@@ -26,7 +26,10 @@ class StandIn:
     path: str
 
 
-STAND_INS = (StandIn(Kind.SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),)
+STAND_INS = (
+    StandIn(Kind.SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),
+    StandIn(Kind.PICTURES, "standins.source", "Marrow Lane and friends", 8_462, "/collection"),
+)
 
 
 @contextmanager

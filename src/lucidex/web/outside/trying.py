@@ -3,6 +3,8 @@
 from collections.abc import Callable
 
 from lucidex.core.errors import UserError
+from lucidex.services.outside.client import OutsideClient
+from lucidex.services.outside.iiif import read_source
 from lucidex.services.outside.scanner import read_glass
 from lucidex.services.outside.settings import Kind, Service
 
@@ -15,7 +17,14 @@ def _scanner(service: Service) -> str:
     )
 
 
-ASKED: dict[Kind, Callable[[Service], str]] = {Kind.SCANNER: _scanner}
+def _pictures(service: Service) -> str:
+    with OutsideClient(service) as client:
+        read = read_source(client, service.address)
+    more = "" if read.is_all else " It holds more than that, or some could not be read."
+    return f"It is “{read.title or service.name}” with {len(read.items)} pictures.{more}"
+
+
+ASKED: dict[Kind, Callable[[Service], str]] = {Kind.SCANNER: _scanner, Kind.PICTURES: _pictures}
 
 
 def tried(service: Service) -> str:

@@ -30,6 +30,7 @@ if (document.querySelector("[data-proof]")) void import("./proof.js").then((proo
 if (document.querySelector("[data-gather]")) void import("./gather.js").then((gather) => gather.startGather());
 if (document.querySelector("[data-weigh]")) void import("./weigh.js").then((weigh) => weigh.startWeigh());
 if (document.querySelector("[data-scanner]")) void import("./scanner.js").then((scanner) => scanner.startScanner());
+if (document.querySelector("[data-free]")) void import("./free.js").then((free) => free.startFree());
 rememberSizes();
 followServer();
 listenForKeys();
