@@ -1,5 +1,8 @@
 """The stand-ins that ship with the product: started with it on loopback, and gone with it, however it ends."""
 
+import hashlib
+import json
+import secrets
 import socket
 import subprocess
 import sys
@@ -24,11 +27,13 @@ class StandIn:
     name: str
     port: int
     path: str
+    has_token: bool = False
 
 
 STAND_INS = (
     StandIn(Kind.SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),
     StandIn(Kind.PICTURES, "standins.source", "Marrow Lane and friends", 8_462, "/collection"),
+    StandIn(Kind.SITE, "standins.site", "Marrow Lane Glasshouse, the site", 8_463, "/micropub", has_token=True),
 )
 
 
@@ -49,7 +54,8 @@ def standing_in(workshop: Workshop, data: Path, pictures: Path) -> Iterator[None
                         stdout=subprocess.DEVNULL,
                     )
                 )
-            keep_shipped(workshop, one.kind, one.name, address)
+            token = _token(data / one.kind) if one.has_token else ""
+            keep_shipped(workshop, one.kind, one.name, address, token)
         yield
     finally:
         for process in running:
@@ -59,6 +65,25 @@ def standing_in(workshop: Workshop, data: Path, pictures: Path) -> Iterator[None
             with suppress(subprocess.TimeoutExpired):
                 process.wait(STOPPED_WITHIN_S)
             process.kill()
+
+
+def _token(folder: Path) -> str:
+    """The secret with which the product writes to a stand-in: made once, and told to it by its digest."""
+    path = folder / "product-token"
+    if not path.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        fresh = path.with_suffix(".new")
+        fresh.write_text(secrets.token_urlsafe(32))
+        fresh.replace(path)
+    secret = path.read_text()
+    known = folder / "tokens.json"
+    scopes = {hashlib.sha256(secret.encode()).hexdigest(): ["create", "update", "delete", "undelete", "media"]}
+    held = json.loads(known.read_text()) if known.exists() else {}
+    if not scopes.keys() <= held.keys():
+        fresh = known.with_suffix(".new")
+        fresh.write_text(json.dumps({**held, **scopes}))
+        fresh.replace(known)
+    return secret
 
 
 @contextmanager

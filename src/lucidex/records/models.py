@@ -479,6 +479,7 @@ class Cell(Base):
 
 
 MAX_ADDRESS = 400
+MAX_OUTSIDE_TEXT = 1_000
 
 
 class OutsideService(Base):
@@ -500,3 +501,21 @@ class OutsideService(Base):
     is_shipped: Mapped[bool] = mapped_column(default=False)
     is_on: Mapped[bool] = mapped_column(default=True)
     created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class PictureOrigin(Base):
+    """Where a picture from outside was found: its address, the page on which it stands, and how wide it is shown.
+
+    `address_sha256` names the address: a picture is noticed that comes into its folio twice.
+    """
+
+    __tablename__ = "picture_origin"
+    __table_args__ = (Index("origin_by_address", "address_sha256"),)
+
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    service_id: Mapped[int | None] = mapped_column(ForeignKey("outside_service.id", ondelete="SET NULL"))
+    address: Mapped[str] = mapped_column(String(MAX_OUTSIDE_TEXT))
+    address_sha256: Mapped[str] = mapped_column(Sha256)
+    page_address: Mapped[str] = mapped_column(String(MAX_OUTSIDE_TEXT), default="")
+    page_name: Mapped[str] = mapped_column(String(MAX_OUTSIDE_TEXT), default="")
+    shown_width: Mapped[int | None]

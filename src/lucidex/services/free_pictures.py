@@ -7,21 +7,20 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from sqlalchemy import select
-
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, UnreadableFileError
+from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.texts import Texts
-from lucidex.records.models import Picture
 from lucidex.services.caches import OwnCache
-from lucidex.services.documents import Alter, change, read_picture
+from lucidex.services.documents import Alter
+from lucidex.services.fetching import fetch_into
 from lucidex.services.folios import FolioView, read_folio
-from lucidex.services.intake import Arrival, BroughtIn, already_taken, bring_in_received, check_target, not_taken
+from lucidex.services.intake import BroughtIn
+from lucidex.services.origins import Origin, already_here
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import Contents, Item, read_source
 from lucidex.services.outside.settings import Service
@@ -33,7 +32,6 @@ MAX_SHOWN = 120
 MAX_SMALL_BYTES = 4_000_000
 PICTURE_MAGIC = {b"\xff\xd8\xff": "image/jpeg", b"\x89PNG": "image/png", b"RIFF": "image/webp"}
 SHAPE_NEARLY_SQUARE = 1.1
-CAME_LENGTH = 64
 
 
 class Shape(StrEnum):
@@ -145,10 +143,8 @@ def look_for(
         and _has_words(item, words)
     ]
     shown = fitting[:MAX_SHOWN]
-    here = _here(workshop, actor, folio_id, shown)
-    offers = tuple(
-        Offer(service, item, _in_place(item, folio, place_id), here.get(came_as(folio_id, item))) for item in shown
-    )
+    here = already_here(workshop, actor, folio_id, [item.manifest for item in shown])
+    offers = tuple(Offer(service, item, _in_place(item, folio, place_id), here.get(item.manifest)) for item in shown)
     notes = []
     if not contents.is_all:
         notes.append(f"“{service.name}” holds more than was looked at: {len(contents.items)} pictures of it.")
@@ -175,24 +171,6 @@ def place_shown(workshop: Workshop, actor: Actor, folio_id: int, item: Item, pla
     return seen.placement.window if seen is not None else None
 
 
-def came_as(folio_id: int, item: Item) -> str:
-    """The name under which a picture of a source comes into a folio: the same one is noticed."""
-    return hashlib.sha256(f"{folio_id} {item.manifest}".encode()).hexdigest()[:CAME_LENGTH]
-
-
-def _here(workshop: Workshop, actor: Actor, folio_id: int, items: Iterable[Item]) -> dict[str, int]:
-    names = [came_as(folio_id, item) for item in items]
-    if not names:
-        return {}
-    with workshop.database.begin() as session:
-        found = session.execute(
-            select(Picture.came_as, Picture.id).where(
-                Picture.folio_id == folio_id, Picture.came_as.in_(names), Picture.removed_at.is_(None)
-            )
-        )
-        return {name: picture_id for name, picture_id in found if name is not None}
-
-
 def find_item(workshop: Workshop, service: Service, key: str) -> Item:
     """A picture of a source by its short name. NotFoundError where it is not there any more."""
     for item in contents_of(workshop, service).items:
@@ -216,23 +194,8 @@ def small_picture(
 
 def take_in(workshop: Workshop, actor: Actor, folio_id: int, service: Service, item: Item) -> BroughtIn:
     """Fetch the full picture into a folio, with its texts. What is there already is not fetched twice."""
-    check_target(workshop, actor, folio_id)
-    if (there := already_taken(workshop, actor, came_as(folio_id, item))) is not None:
-        return replace(there, notes=(f"It was in this folio already, as “{there.file_name}”.",))
-    name = _file_name(item)
-    with OutsideClient(service) as client, client.answer("GET", item.whole, headers={"Accept": "image/*"}) as answer:
-        response, pieces = answer
-        client.check(response.status_code)
-        with workshop.originals.receive(pieces, workshop.limits.file_bytes) as received:
-            try:
-                try:
-                    arrival = Arrival(came_as=came_as(folio_id, item))
-                    taken = bring_in_received(workshop, actor, folio_id, name, received, arrival)
-                except ChangedMeanwhileError:  # it was here once, and was taken out again
-                    taken = bring_in_received(workshop, actor, folio_id, name, received)
-            except UnreadableFileError as error:
-                raise not_taken(name, error) from error
-    _write_texts(workshop, actor, taken.picture_id, item)
+    origin = Origin(item.manifest)
+    taken = fetch_into(workshop, actor, folio_id, service, item.whole, _file_name(item), origin, texts_from(item))
     return replace(taken, notes=(*taken.notes, *_size_note(service, item, taken.facts)))
 
 
@@ -246,12 +209,6 @@ def _file_name(item: Item) -> str:
     stem = re.sub(r"[^\w]+", "-", item.title, flags=re.UNICODE).strip("-").lower()[:80] or "picture"
     suffix = re.search(r"\.(jpe?g|png|webp|tiff?)$", item.whole.partition("?")[0].lower())
     return f"{stem}.{suffix[1] if suffix else 'jpg'}"
-
-
-def _write_texts(workshop: Workshop, actor: Actor, picture_id: int, item: Item) -> None:
-    """Caption, credit and licence as the source says them, where nothing stands yet."""
-    state = read_picture(workshop, actor, picture_id)
-    change(workshop, actor, picture_id, state.version, "Texts from the source", texts_from(item))
 
 
 def texts_from(item: Item) -> Alter:

@@ -13,6 +13,7 @@ from lucidex.core.source.likeness import alike
 from lucidex.services.documents import PictureState, read_pictures
 from lucidex.services.folios import FolioView, read_folio
 from lucidex.services.notes import open_notes
+from lucidex.services.origins import Origin, origins_of
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -40,6 +41,7 @@ class SheetPicture:
     number: int  # where it stands in the folio, from 0
     remarks: tuple[Remark, ...]
     open_notes: int = 0
+    origin: Origin | None = None
 
     @property
     def needs_somebody(self) -> bool:
@@ -106,8 +108,12 @@ def read_sheet(
     view = read_folio(workshop, actor, folio_id)
     states = read_pictures(workshop, actor, [picture.id for picture in view.pictures])
     with workshop.database.begin() as session:
-        notes = open_notes(session, actor, [state.picture_id for state in states])
-    pictures = [replace(one, open_notes=notes.get(one.state.picture_id, 0)) for one in _remarked(view, states)]
+        ids = [state.picture_id for state in states]
+        notes, origins = open_notes(session, actor, ids), origins_of(session, ids)
+    pictures = [
+        replace(one, open_notes=notes.get(one.state.picture_id, 0), origin=origins.get(one.state.picture_id))
+        for one in _remarked(view, states)
+    ]
     shown = [one for one in pictures if all(word in one.words for word in find.casefold().split())]
     if flagged:
         shown = [one for one in shown if one.needs_somebody]

@@ -20,6 +20,7 @@ from lucidex.web.context import AppContext
 from lucidex.web.outside import pictures as outside_pictures
 from lucidex.web.outside import scanner as outside_scanner
 from lucidex.web.outside import settings as outside_settings
+from lucidex.web.outside import site as outside_site
 from lucidex.web.pages import account, faces, files, folio, gather, health, history, people, start, uploads
 from lucidex.web.places import book
 from lucidex.web.proof import output_choices, runs, sheet
@@ -64,7 +65,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
     often = (drafts, files, frames, bench, steps, bench_places, sheets, overlays, notes, sheet, output_choices, runs)
-    outside = (outside_scanner, outside_pictures, outside_settings)
+    outside = (outside_scanner, outside_pictures, outside_site, outside_settings)
     rest = (
         weigh,
         *outside,

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from lucidex.core.errors import UserError
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import read_source
+from lucidex.services.outside.micropub import read_pages
 from lucidex.services.outside.scanner import read_glass
 from lucidex.services.outside.settings import Kind, Service
 
@@ -24,7 +25,14 @@ def _pictures(service: Service) -> str:
     return f"It is “{read.title or service.name}” with {len(read.items)} pictures.{more}"
 
 
-ASKED: dict[Kind, Callable[[Service], str]] = {Kind.SCANNER: _scanner, Kind.PICTURES: _pictures}
+def _site(service: Service) -> str:
+    with OutsideClient(service) as client:
+        read = read_pages(client, service.address)
+    pictures = sum(len(page.pictures) for page in read.pages)
+    return f"It lists {len(read.pages)} pages with {pictures} pictures."
+
+
+ASKED: dict[Kind, Callable[[Service], str]] = {Kind.SCANNER: _scanner, Kind.PICTURES: _pictures, Kind.SITE: _site}
 
 
 def tried(service: Service) -> str:

@@ -31,6 +31,7 @@ if (document.querySelector("[data-gather]")) void import("./gather.js").then((ga
 if (document.querySelector("[data-weigh]")) void import("./weigh.js").then((weigh) => weigh.startWeigh());
 if (document.querySelector("[data-scanner]")) void import("./scanner.js").then((scanner) => scanner.startScanner());
 if (document.querySelector("[data-free]")) void import("./free.js").then((free) => free.startFree());
+if (document.querySelector("[data-site]")) void import("./site.js").then((site) => site.startSite());
 rememberSizes();
 followServer();
 listenForKeys();
