@@ -1,5 +1,6 @@
 """The scanner's answers over HTTP: eSCL under `/eSCL`, and its own page, on which something is laid on the glass."""
 
+import asyncio
 import tempfile
 from collections.abc import AsyncIterator
 from pathlib import Path
@@ -24,6 +25,7 @@ from standins.scanner.jobs import BusyError, Job, Jobs
 XML = "text/xml; charset=utf-8"
 UUID = "9c6c2a4e-5b0a-4c53-9d2c-6d617272006c"
 MAX_OWN_BYTES = 60_000_000
+LOOKED_EVERY_S = 0.2  # whether somebody still waits
 
 
 def create_app(folder: Path, pictures: Path, pace: float = 1.0) -> FastAPI:
@@ -61,14 +63,14 @@ def create_app(folder: Path, pictures: Path, pace: float = 1.0) -> FastAPI:
         return Response(status_code=201, headers={"Location": f"{str(request.base_url).rstrip('/')}{job.uri}"})
 
     @app.get("/eSCL/ScanJobs/{job_id}/NextDocument")
-    def next_document(job_id: str) -> Response:
+    def next_document(request: Request, job_id: str) -> Response:
         job = jobs.find(job_id)
         if job is None:
             return Response(status_code=404)
         if not jobs.take(job):
             return Response(status_code=404 if job.state == "Completed" else 410 if job.is_over else 503)
         return StreamingResponse(
-            _closing(jobs, job),
+            _closing(request, jobs, job),
             media_type=job.settings.media_type,
             headers={"Content-Location": f"{job.uri}/NextDocument", "Cache-Control": "no-store"},
         )
@@ -115,10 +117,18 @@ def create_app(folder: Path, pictures: Path, pace: float = 1.0) -> FastAPI:
     return app
 
 
-async def _closing(jobs: Jobs, job: Job) -> AsyncIterator[bytes]:
-    """The pieces of a file; where whoever asked for it is gone, the scan is over."""
+async def _closing(request: Request, jobs: Jobs, job: Job) -> AsyncIterator[bytes]:
+    """The pieces of a file; where whoever asked for it is gone, also before the first of them, the scan is over."""
+
+    async def watch() -> None:
+        while not await request.is_disconnected():
+            await asyncio.sleep(LOOKED_EVERY_S)
+        jobs.cancel(job)
+
+    watching = asyncio.create_task(watch())
     try:
         async for piece in iterate_in_threadpool(jobs.file(job)):
             yield piece
     finally:
+        watching.cancel()
         jobs.cancel(job)

@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 
+import numpy as np
 import pyvips
 
 from standins.scanner.carriage import Shot, strips
@@ -13,7 +14,7 @@ from standins.scanner.glass import HEIGHT_MM, MM_PER_INCH, Glass
 
 JPEG, PNG = "image/jpeg", "image/png"
 FORMATS = (JPEG, PNG)
-_SETTINGS = {JPEG: ".jpg[Q=94,optimize_coding,strip]", PNG: ".png[compression=3,strip]"}
+_SETTINGS = {JPEG: ".jpg[Q=94,optimize_coding]", PNG: ".png[compression=3]"}
 PIECES_WAITING = 16
 WAITED_S = 0.2
 SECONDS_AN_INCH = ((150, 0.12), (300, 0.35), (600, 0.9), (1_200, 1.8))  # of the head, by resolution
@@ -43,7 +44,8 @@ def file_of(
             if is_stopped():
                 raise Stopped
         rows.flush()
-        image = pyvips.Image.rawload(rows.name, shot.width, shot.height, shot.bands, access="sequential")
+        pixels = np.memmap(rows.name, np.uint8, "r")
+        image = pyvips.Image.new_from_memory(pixels, shot.width, shot.height, shot.bands, "uchar")
         kind, per_mm = "b-w" if shot.bands == 1 else "srgb", shot.dpi / MM_PER_INCH
         yield from _written(image.copy(interpretation=kind, xres=per_mm, yres=per_mm), _SETTINGS[media_type])
 

@@ -1,5 +1,6 @@
 """Scanners that speak eSCL. Source: Mopria Alliance, eSCL technical specification 2.0 (HTTP and XML)."""
 
+import threading
 import time
 import xml.etree.ElementTree as ElementTree
 from collections.abc import Iterator
@@ -7,9 +8,10 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from enum import StrEnum
 
+import httpx
 from defusedxml.ElementTree import fromstring
 
-from lucidex.core.cancellation import check_wanted
+from lucidex.core.cancellation import check_wanted, present_event
 from lucidex.core.errors import BusyError, UnavailableError, UnreadableFileError, UserError
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.settings import Service, is_on_this_machine
@@ -17,6 +19,7 @@ from lucidex.services.outside.settings import Service, is_on_this_machine
 SCAN, PWG = "http://schemas.hp.com/imaging/escl/2011/05/03", "http://www.pwg.org/schemas/2010/12/sm"
 UNITS_PER_INCH, MM_PER_INCH = 300, 25.4
 WHOLE_SCAN_S, LOOK_EVERY_S, WAITED_FOR_DOCUMENT_S = 300.0, 0.5, 120.0
+_PATIENT = httpx.Timeout(WAITED_FOR_DOCUMENT_S, connect=3.0)  # the head may move for long before anything comes
 PNG, JPEG = "image/png", "image/jpeg"
 PNG_UP_TO_PIXELS = 16_000_000  # without loss as long as that is not very heavy
 
@@ -112,13 +115,49 @@ def scanned(
             raise UnreadableFileError(f"“{service.name}” does not say where its scan is to be fetched.")
         is_read = False
         try:
-            with _document(client, f"{job.rstrip('/')}/NextDocument", service) as pieces:
-                yield pieces
+            with (
+                _stopped_where_unwanted(client, job),
+                _document(client, f"{job.rstrip('/')}/NextDocument", service) as (pieces),
+            ):
+                yield _to_the_end(client, service, job, pieces)
                 is_read = True
         finally:
             if not is_read:
-                with suppress(UserError):  # gone, or at its end
-                    client.ask("DELETE", job, seconds=3)
+                _stop(client, job)
+
+
+def _stop(client: OutsideClient, job: str) -> None:
+    with suppress(UserError):  # gone, or at its end
+        client.ask("DELETE", job, seconds=3)
+
+
+@contextmanager
+def _stopped_where_unwanted(client: OutsideClient, job: str) -> Iterator[None]:
+    """Tell the scanner to stop as soon as nobody waits any more, also while it sends nothing yet."""
+    gone, is_over = present_event(), threading.Event()
+
+    def watch() -> None:
+        while gone is not None and not is_over.wait(LOOK_EVERY_S):
+            if gone.is_set():
+                _stop(client, job)
+                return
+
+    threading.Thread(target=watch, daemon=True).start()
+    try:
+        yield
+    finally:
+        is_over.set()
+
+
+def _to_the_end(client: OutsideClient, service: Service, job: str, pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """All pieces; UnavailableError where the scanner says afterwards that it was stopped before its end."""
+    yield from pieces
+    check_wanted()
+    root = _xml(client.get(_path(service, "ScannerStatus"), accept="text/xml").content, service)
+    for info in root.iter(f"{{{SCAN}}}JobInfo"):
+        uuid, state = _text(info, "JobUuid"), _text(info, "JobState")
+        if uuid and job.rstrip("/").endswith(uuid.removeprefix("urn:uuid:")) and state in {"Canceled", "Aborted"}:
+            raise UnavailableError(f"“{service.name}” stopped the scan before its end. Nothing was taken in.")
 
 
 @contextmanager
@@ -126,7 +165,7 @@ def _document(client: OutsideClient, address: str, service: Service) -> Iterator
     until = time.monotonic() + WAITED_FOR_DOCUMENT_S
     while True:
         check_wanted()
-        with client.answer("GET", address, seconds=WHOLE_SCAN_S, timeout=WAITED_FOR_DOCUMENT_S) as (answer, pieces):
+        with client.answer("GET", address, seconds=WHOLE_SCAN_S, timeout=_PATIENT) as (answer, pieces):
             if answer.status_code == 200:
                 yield pieces
                 return

@@ -141,20 +141,22 @@ class ScanIn(BaseModel):
 
 
 @router.post("/scan")
-async def scan(app: App, actor: SignedIn, folio_id: int, body: ScanIn) -> StreamingResponse:
+async def scan(request: Request, app: App, actor: SignedIn, folio_id: int, body: ScanIn) -> StreamingResponse:
     """Scan. A line of JSON now and then says how far it is; the last one says which picture it became, or why not.
 
     Whoever stops listening has stopped the scanner.
     """
     preview = await run_in_threadpool(find_preview, app.workshop, actor, body.preview)
     return StreamingResponse(
-        _told(app, actor, folio_id, preview, body),
+        _told(request, app, actor, folio_id, preview, body),
         media_type="application/x-ndjson",
         headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
     )
 
 
-async def _told(app: AppContext, actor: Actor, folio_id: int, preview: Preview, body: ScanIn) -> AsyncIterator[str]:
+async def _told(
+    request: Request, app: AppContext, actor: Actor, folio_id: int, preview: Preview, body: ScanIn
+) -> AsyncIterator[str]:
     progress = Progress()
 
     def work() -> dict[str, object]:
@@ -175,6 +177,8 @@ async def _told(app: AppContext, actor: Actor, folio_id: int, preview: Preview, 
             working = asyncio.create_task(run_in_threadpool(work))
             try:
                 while not working.done():
+                    if await request.is_disconnected():
+                        return
                     yield json.dumps({"words": progress.words}) + "\n"
                     await asyncio.wait([working], timeout=TOLD_EVERY_S)
                 yield json.dumps(working.result()) + "\n"
