@@ -26,7 +26,6 @@ from lucidex.services.outside.settings import Service, origin_of
 CONNECT_S, IDLE_S, WHOLE_S = 3.0, 20.0, 60.0
 MAX_DOCUMENT_BYTES = 4_000_000
 MAX_REDIRECTS = 4
-PIECE_BYTES = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -135,7 +134,7 @@ class OutsideClient:
 
 
 def _pieces(response: httpx.Response, deadline: float, name: str) -> Iterator[bytes]:
-    for piece in response.iter_bytes(PIECE_BYTES):
+    for piece in response.iter_bytes():  # as they come: waiting for full pieces would outlast any deadline
         check_wanted()
         if time.monotonic() > deadline:
             raise TooSlowError(f"“{name}” did not send all of it in time.")
