@@ -89,6 +89,11 @@ def test_eight_bits_are_the_sixteen_rounded(steps: tuple[Step, ...], rule: Rule,
     assert levels > 4 * few
 
 
+def test_eight_bits_are_the_nearest_for_every_value() -> None:
+    every = np.repeat(np.arange(65_536, dtype=np.uint16).reshape(256, 256, 1), 3, axis=2)
+    assert np.array_equal(in_8_bits(image_of(every)).numpy(), np.rint(every / 257.0))
+
+
 def test_chosen_colours_stay_the_very_colours() -> None:
     pixels = drawn(dawn(), Size(300, 100), rule=Rule.CONTAIN).numpy()
     assert pixels[0, 0].tolist() == [10 * 257, 200 * 257, 30 * 257]

@@ -59,6 +59,8 @@ def addressed(path: str, work: Work) -> str:
         "family": "serif",
         "name": "jpeg",
         "quality": 80,
+        "preview_id": "0" * 16,
+        "service_id": 1,
     }
     return re.sub(r"\{(\w+)\}", lambda match: str(names[match[1]]), path)
 
@@ -121,6 +123,29 @@ FORMS: dict[str, dict[str, object]] = {
     "take-back": {"on": "1:1"},
     "line": {"line": "turn left", "x1": 0, "y1": 0, "x2": 9, "y2": 1},
 }
+# pages that ask for JSON, or whose last part says something else elsewhere, by their whole path
+_ITEM = "0" * 20
+WHOLE_QUERIES = {
+    "/folios/{folio_id}/free-pictures/small": f"?source=1&item={_ITEM}",
+    "/folios/{folio_id}/site/small": "?site=1&page=x&address=x",
+}
+WHOLE_FORMS: dict[str, dict[str, object]] = {
+    "/folios/{folio_id}/free-pictures/take": {"source": 1, "item": _ITEM},
+    "/outside": {"kind": "scanner", "address": "http://192.0.2.1/"},
+}
+PAGE_BODIES: dict[str, dict[str, object]] = {
+    "/folios/{folio_id}/site/take": {"site": 1, "page": "x", "address": "x"},
+    "/folios/{folio_id}/scanner/scan": {
+        "preview": "x",
+        "subject": "signature",
+        "left": 0,
+        "top": 0,
+        "width": 9,
+        "height": 9,
+        "dpi": 300,
+        "looks": "grey",
+    },
+}
 BODIES: dict[str, dict[str, object]] = {
     "document": {"version": 1, "document": {}},
     "undo": {"version": 1},
@@ -134,14 +159,16 @@ BODIES: dict[str, dict[str, object]] = {
 
 def ask(visitor: Visitor | None, client: TestClient, method: str, path: str, address: str):  # noqa: ANN201
     last = path.rstrip("/").split("/")[-1]
-    query = QUERIES.get(last, "")
+    query = WHOLE_QUERIES.get(path, QUERIES.get(last, ""))
     if path.startswith("/api"):
         headers = visitor.bearer if visitor else {}
         key = "place" if path == "/api/places/{place_id}" else last
         body = BODIES.get(key) if method in {"POST", "PUT"} else None
         return client.request(method, address + query, headers=headers, json=body, follow_redirects=False)
     headers = {"X-CSRF-Token": visitor.csrf, "X-Version": "1"} if visitor else {}
-    form = FORMS.get(last, {}) if method == "POST" else None
+    if method == "POST" and path in PAGE_BODIES:
+        return client.request(method, address, headers=headers, json=PAGE_BODIES[path], follow_redirects=False)
+    form = WHOLE_FORMS.get(path, FORMS.get(last, {})) if method == "POST" else None
     files = {"file": ("a.png", b"")} if last in {"logo-file", "font-file"} else None
     return client.request(method, address + query, headers=headers, data=form, files=files, follow_redirects=False)
 

@@ -9,11 +9,51 @@ from drawing.scenes.brush import clouds, finish, lay, rgb, shifted
 
 GOLDEN = math.pi * (3 - math.sqrt(5))
 KINDS = {
-    "daisy": dict(petals=(26, 22), long=(1.0, 0.86), wide=0.15, tip=1.5, colours=("#fbfaf4", "#ece8dc"), eye="#e2b023", eye_size=0.30),
-    "sunflower": dict(petals=(30, 26, 20), long=(1.0, 0.9, 0.78), wide=0.19, tip=0.9, colours=("#f2b416", "#dd8a12"), eye="#4a2c17", eye_size=0.44),
-    "dahlia": dict(petals=(26, 24, 22, 18, 14, 10, 7), long=(1.0, 0.88, 0.75, 0.62, 0.48, 0.35, 0.22), wide=0.25, tip=1.25, colours=("#b4224f", "#e0607c"), eye="#7a1437", eye_size=0.08),
-    "aster": dict(petals=(46, 38), long=(1.0, 0.85), wide=0.085, tip=1.4, colours=("#8467c2", "#b09be0"), eye="#e8b93c", eye_size=0.26),
-    "poppy": dict(petals=(4, 4), long=(1.0, 0.82), wide=0.92, tip=1.5, colours=("#d8341f", "#b21e17"), eye="#2a2428", eye_size=0.24),
+    "daisy": dict(
+        petals=(26, 22),
+        long=(1.0, 0.86),
+        wide=0.15,
+        tip=1.5,
+        colours=("#fbfaf4", "#ece8dc"),
+        eye="#e2b023",
+        eye_size=0.30,
+    ),
+    "sunflower": dict(
+        petals=(30, 26, 20),
+        long=(1.0, 0.9, 0.78),
+        wide=0.19,
+        tip=0.9,
+        colours=("#f2b416", "#dd8a12"),
+        eye="#4a2c17",
+        eye_size=0.44,
+    ),
+    "dahlia": dict(
+        petals=(26, 24, 22, 18, 14, 10, 7),
+        long=(1.0, 0.88, 0.75, 0.62, 0.48, 0.35, 0.22),
+        wide=0.25,
+        tip=1.25,
+        colours=("#b4224f", "#e0607c"),
+        eye="#7a1437",
+        eye_size=0.08,
+    ),
+    "aster": dict(
+        petals=(46, 38),
+        long=(1.0, 0.85),
+        wide=0.085,
+        tip=1.4,
+        colours=("#8467c2", "#b09be0"),
+        eye="#e8b93c",
+        eye_size=0.26,
+    ),
+    "poppy": dict(
+        petals=(4, 4),
+        long=(1.0, 0.82),
+        wide=0.92,
+        tip=1.5,
+        colours=("#d8341f", "#b21e17"),
+        eye="#2a2428",
+        eye_size=0.24,
+    ),
 }
 
 
@@ -26,7 +66,11 @@ def draw(width, height, kind="daisy", ground="#41633a", heads=9, seed=1, near=0.
     blades = clouds(width, height, shorter * 0.05, seed + 1, 3, 0.12)
     picture *= 1 + 0.12 * cv2.GaussianBlur(blades, (0, 0), shorter * 0.004)[..., None]
     places = blooms or [
-        (random.uniform(0.05, 0.95), random.uniform(0.08, 0.95), near * (0.28 + 0.72 * (i / max(1, heads - 1)) ** 1.6))
+        (
+            random.uniform(0.05, 0.95),
+            random.uniform(0.08, 0.95),
+            near * (0.28 + 0.72 * (i / max(1, heads - 1)) ** 1.6),
+        )
         for i in range(heads)
     ]
     for x, y, radius in places:
@@ -92,5 +136,14 @@ def _eye(part, middle, size, squash, colour, random):
         at = middle + np.array([math.cos(angle), math.sin(angle) * squash]) * far * size
         tone = colour * (0.62 + 0.5 * (1 - far) + 0.25 * random.random())
         radius = max(1, int(size * 0.05 * (0.6 + 0.7 * far)))
-        cv2.circle(part, tuple(int(v) for v in at + (radius * 0.4, radius * 0.4)), radius, tuple(float(v) for v in colour * 0.35), -1, cv2.LINE_AA)
-        cv2.circle(part, tuple(int(v) for v in at), radius, tuple(float(v) for v in np.clip(tone, 0, 1)), -1, cv2.LINE_AA)
+        cv2.circle(
+            part,
+            tuple(int(v) for v in at + (radius * 0.4, radius * 0.4)),
+            radius,
+            tuple(float(v) for v in colour * 0.35),
+            -1,
+            cv2.LINE_AA,
+        )
+        cv2.circle(
+            part, tuple(int(v) for v in at), radius, tuple(float(v) for v in np.clip(tone, 0, 1)), -1, cv2.LINE_AA
+        )

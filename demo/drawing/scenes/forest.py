@@ -6,11 +6,31 @@ import numpy as np
 from drawing.scenes.brush import bloom, clouds, down, finish, glow, lay, rgb
 
 KINDS = {
-    "autumn": ([(0, "#d9a24a"), (0.5, "#f0cf8b"), (1, "#b9782f")], ("#c9621e", "#e09a2d", "#f2c24d", "#9a3f18"), "#3a2a20"),
-    "summer": ([(0, "#9dc06a"), (0.5, "#dcebb2"), (1, "#6f9a45")], ("#3f7a2b", "#6da33c", "#a6cb57", "#2c5a24"), "#3b3428"),
-    "winter": ([(0, "#c7d3dc"), (0.6, "#eef2f4"), (1, "#dfe7ec")], ("#eef3f6", "#d4dee5", "#ffffff", "#c0ccd5"), "#4b4c50"),
-    "birch": ([(0, "#b9cf9a"), (0.5, "#eef3d4"), (1, "#94b268")], ("#d7c84c", "#b7c44e", "#8aa83e", "#e6dc7c"), "#e8e6df"),
-    "dusk": ([(0, "#283456"), (0.5, "#c9744f"), (1, "#3a2c40")], ("#2c2440", "#5a3144", "#a24a3c", "#1c1a30"), "#14131f"),
+    "autumn": (
+        [(0, "#d9a24a"), (0.5, "#f0cf8b"), (1, "#b9782f")],
+        ("#c9621e", "#e09a2d", "#f2c24d", "#9a3f18"),
+        "#3a2a20",
+    ),
+    "summer": (
+        [(0, "#9dc06a"), (0.5, "#dcebb2"), (1, "#6f9a45")],
+        ("#3f7a2b", "#6da33c", "#a6cb57", "#2c5a24"),
+        "#3b3428",
+    ),
+    "winter": (
+        [(0, "#c7d3dc"), (0.6, "#eef2f4"), (1, "#dfe7ec")],
+        ("#eef3f6", "#d4dee5", "#ffffff", "#c0ccd5"),
+        "#4b4c50",
+    ),
+    "birch": (
+        [(0, "#b9cf9a"), (0.5, "#eef3d4"), (1, "#94b268")],
+        ("#d7c84c", "#b7c44e", "#8aa83e", "#e6dc7c"),
+        "#e8e6df",
+    ),
+    "dusk": (
+        [(0, "#283456"), (0.5, "#c9744f"), (1, "#3a2c40")],
+        ("#2c2440", "#5a3144", "#a24a3c", "#1c1a30"),
+        "#14131f",
+    ),
 }
 
 
@@ -28,7 +48,10 @@ def draw(width, height, kind="autumn", seed=1, light=0.4):
         haze = (1 - near) ** 1.3 * 0.9
         count = int(26 - 20 * near)
         for _ in range(count):
-            x, wide = random.uniform(-0.05, 1.05) * width, width * (0.004 + 0.03 * near**1.8) * random.uniform(0.7, 1.3)
+            x, wide = (
+                random.uniform(-0.05, 1.05) * width,
+                width * (0.004 + 0.03 * near**1.8) * random.uniform(0.7, 1.3),
+            )
             base = ground + (height - ground) * near**1.4 * 0.9 + random.normal(0, 4)
             bend = random.normal(0, 0.012) * width
             y = np.linspace(-10, base, 40)

@@ -23,7 +23,11 @@ def draw(width, height, fruit=(("apple", 0.3, 0.62, 0.17),), wall="#8d8573", tab
     picture *= 0.92 + 0.30 * np.exp(-((x - light) ** 2 + (y + 0.5) ** 2) * 0.9)
     picture *= 1 + 0.035 * clouds(width, height, shorter * 0.2, seed, 6)[..., None]
     grain = clouds(width, height - edge, 90, seed + 2, 6, 14.0)
-    wood = rgb(table) * (1 + 0.16 * grain[..., None]) * np.linspace(0.72, 1.1, height - edge, dtype=np.float32)[:, None, None]
+    wood = (
+        rgb(table)
+        * (1 + 0.16 * grain[..., None])
+        * np.linspace(0.72, 1.1, height - edge, dtype=np.float32)[:, None, None]
+    )
     picture[edge:] = wood * (0.85 + 0.3 * np.exp(-((x - light) ** 2)))
     picture[edge - 2 : edge + 2] *= 0.8
     for number, (kind, cx, cy, radius) in enumerate(sorted(fruit, key=lambda one: one[2] + one[3])):
@@ -42,16 +46,27 @@ def _one(picture, look, kind, cx, cy, r, light, seed):
     if kind == "lemon":
         u = u * (1 - 0.25 * np.exp(-((np.abs(u) - 1) ** 2) * 18))
     angle = np.arctan2(u, np.sqrt(np.clip(1 - u**2 - v**2, 0, 1)) + 1e-4)
-    bulge = 1 - 0.03 * np.cos(np.arctan2(u, -v) * ribs) * (ribs > 2) - (0.05 * np.exp(-((u / 0.1) ** 2)) if ribs == 1 else 0)
+    bulge = (
+        1
+        - 0.03 * np.cos(np.arctan2(u, -v) * ribs) * (ribs > 2)
+        - (0.05 * np.exp(-((u / 0.1) ** 2)) if ribs == 1 else 0)
+    )
     dip = 0.10 * np.exp(-((u / 0.32) ** 2)) * np.clip(-v * 3, 0, 1) * (kind in ("apple", "pumpkin", "squash"))
     far = np.sqrt(u**2 + (v * (1 + dip)) ** 2) / np.clip(bulge, 0.5, 1.2)
     share = np.clip((1 - far) * r / 1.5 + 0.5, 0, 1)
     z = np.sqrt(np.clip(1 - far**2, 0, 1))
     groove = np.abs(np.sin(angle * ribs / 2 + 0.4)) if ribs > 2 else np.ones_like(u)
     lit = np.clip(light * u - 0.62 * v + 0.62 * z, 0, 1) ** 0.9
-    left, upper, right, lower = max(0, int(cx - wide * 1.2)), max(0, int(cy - r * 1.2)), min(width, int(cx + wide * 1.2)), min(height, int(cy + r * 1.2))
+    left, upper, right, lower = (
+        max(0, int(cx - wide * 1.2)),
+        max(0, int(cy - r * 1.2)),
+        min(width, int(cx + wide * 1.2)),
+        min(height, int(cy + r * 1.2)),
+    )
     blot, dots = np.zeros_like(u), np.zeros_like(u)
-    blot[upper:lower, left:right] = clouds(right - left, lower - upper, r * 0.7, seed, 6, 0.35 if kind == "apple" else 1.0)
+    blot[upper:lower, left:right] = clouds(
+        right - left, lower - upper, r * 0.7, seed, 6, 0.35 if kind == "apple" else 1.0
+    )
     dots[upper:lower, left:right] = clouds(right - left, lower - upper, max(4, r * 0.05), seed + 1, 2)
     mixed = np.clip(0.5 + 0.28 * blot + 0.25 * v * (kind == "apple"), 0, 1)[..., None]
     tone = dark * (1 - mixed) + bright * mixed
@@ -68,5 +83,19 @@ def _stalk(picture, x, y, r, kind):
     thick = r * (0.055 if kind == "apple" else 0.16)
     line = np.array([(x, y + r * 0.08), (x + r * 0.03, y - r * 0.10), (x + r * 0.13, y - r * 0.24)])
     for number, (start, end) in enumerate(zip(line, line[1:])):
-        cv2.line(picture, tuple(int(v) for v in start), tuple(int(v) for v in end), (0.22, 0.17, 0.09), max(2, int(thick * (1 - 0.25 * number))), cv2.LINE_AA)
-        cv2.line(picture, tuple(int(v - thick * 0.2) for v in start), tuple(int(v - thick * 0.2) for v in end), (0.42, 0.35, 0.2), max(1, int(thick * 0.3)), cv2.LINE_AA)
+        cv2.line(
+            picture,
+            tuple(int(v) for v in start),
+            tuple(int(v) for v in end),
+            (0.22, 0.17, 0.09),
+            max(2, int(thick * (1 - 0.25 * number))),
+            cv2.LINE_AA,
+        )
+        cv2.line(
+            picture,
+            tuple(int(v - thick * 0.2) for v in start),
+            tuple(int(v - thick * 0.2) for v in end),
+            (0.42, 0.35, 0.2),
+            max(1, int(thick * 0.3)),
+            cv2.LINE_AA,
+        )

@@ -34,7 +34,9 @@ def _crowns(ridge, width, height, seed, size, share):
             radius = max(1, int(size * random.uniform(0.05, 0.13)))
             middle = (int(at + dx), int(y + dy))
             cv2.circle(cover, middle, radius, 255, -1, cv2.LINE_AA)
-            cv2.circle(light, (middle[0] - radius // 4, middle[1] - radius // 3), radius, float(random.uniform(0.35, 1)), -1)
+            cv2.circle(
+                light, (middle[0] - radius // 4, middle[1] - radius // 3), radius, float(random.uniform(0.35, 1)), -1
+            )
         cv2.line(cover, (int(at), int(y)), (int(at), int(y + size * 0.8)), 255, max(1, int(size * 0.09)), cv2.LINE_AA)
     return cover.astype(np.float32) / 255, cv2.GaussianBlur(light, (0, 0), max(0.6, size * 0.02))
 
@@ -57,7 +59,9 @@ def draw(width, height, season="autumn", light="dawn", water=True, sun=0.62, see
         random = np.random.default_rng(seed)
         for _ in range(420):
             at = (int(random.integers(0, width)), int(random.integers(0, level)))
-            cv2.circle(picture, at, 1, tuple(float(v) for v in rgb("#dfe6ff") * random.uniform(0.3, 1)), -1, cv2.LINE_AA)
+            cv2.circle(
+                picture, at, 1, tuple(float(v) for v in rgb("#dfe6ff") * random.uniform(0.3, 1)), -1, cv2.LINE_AA
+            )
         cv2.circle(picture, (int(x), int(y)), int(height * 0.035), (0.95, 0.96, 1.0), -1, cv2.LINE_AA)
     rows = np.arange(height, dtype=np.float32)[:, None]
     floor = int(height * (0.80 if water else 0.86))
@@ -105,14 +109,20 @@ def _meadow(picture, floor, width, height, season, dim, seed):
         for _ in range(int(width / (7 + 9 * near))):
             x, tall = random.uniform(0, width), height * (0.02 + 0.075 * near) * random.uniform(0.5, 1.2)
             lean = random.normal(0, 0.25) * tall
-            tone = (dark + (middle - dark) * random.random() + (bright - middle) * max(0, random.normal(0.1, 0.25))) * dim
+            tone = (
+                dark + (middle - dark) * random.random() + (bright - middle) * max(0, random.normal(0.1, 0.25))
+            ) * dim
             points = np.array([(x, base), (x + lean * 0.35, base - tall * 0.6), (x + lean, base - tall)])
             cv2.polylines(
                 picture, [points.astype(np.int32)], False, tuple(float(v) for v in np.clip(tone, 0, 1)),
                 max(1, int(1 + 3 * near)), cv2.LINE_AA,
             )  # fmt: skip
             if season in ("spring", "summer") and random.random() < 0.05 + 0.06 * near:
-                petals = ("#f3d5e0", "#f6e27a", "#ffffff", "#b9a3dc") if season == "spring" else ("#d6423c", "#f2c43b", "#ffffff")
+                petals = (
+                    ("#f3d5e0", "#f6e27a", "#ffffff", "#b9a3dc")
+                    if season == "spring"
+                    else ("#d6423c", "#f2c43b", "#ffffff")
+                )
                 colour = rgb(petals[int(random.integers(0, len(petals)))]) * dim
                 at = (int(x + lean), int(base - tall))
                 cv2.circle(picture, at, max(1, int(1.5 + 7 * near)), tuple(float(v) for v in colour), -1, cv2.LINE_AA)

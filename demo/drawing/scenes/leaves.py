@@ -69,7 +69,10 @@ def _leaf(picture, outline, kind, middle, long, angle, colour, top, random):
     shadow = cv2.GaussianBlur(shifted(share, shift, shift), (0, 0), max(1.0, long * 0.025))
     there *= 1 - 0.5 * shadow[..., None] * (1 - share[..., None])
     gx, gy = np.meshgrid(np.arange(size[0]) + left - middle[0], np.arange(size[1]) + upper - middle[1])
-    along, across = (gx * -math.sin(angle) + gy * math.cos(angle)) / long, (gx * math.cos(angle) + gy * math.sin(angle)) / long
+    along, across = (
+        (gx * -math.sin(angle) + gy * math.cos(angle)) / long,
+        (gx * math.cos(angle) + gy * math.sin(angle)) / long,
+    )
     tone = np.ones((*share.shape, 3), np.float32) * colour * (0.55 + 0.45 * top)
     blot = clouds(size[0], size[1], max(8, long * 0.35), int(random.integers(1e6)), 5)
     tone *= 1 + 0.13 * blot[..., None]

@@ -6,9 +6,18 @@ import numpy as np
 from drawing.scenes.brush import clouds, down, finish, glow, lay, rgb
 
 MOODS = {
-    "lamps": ([(0, "#0d1626"), (0.6, "#22304a"), (1, "#101722")], ("#ffcf7a", "#ff9d4d", "#ffe7b8", "#8fd0c0", "#f06f5a")),
-    "garden": ([(0, "#4c6b57"), (0.5, "#86a67c"), (1, "#30493b")], ("#cfe3a0", "#8fbf7a", "#f3f0c4", "#5d9a80", "#e6d77b")),
-    "dusk": ([(0, "#38365f"), (0.6, "#b3637a"), (1, "#4a3350")], ("#ffc9a0", "#ff8f7d", "#f7e3d8", "#a78ad6", "#ffdb8f")),
+    "lamps": (
+        [(0, "#0d1626"), (0.6, "#22304a"), (1, "#101722")],
+        ("#ffcf7a", "#ff9d4d", "#ffe7b8", "#8fd0c0", "#f06f5a"),
+    ),
+    "garden": (
+        [(0, "#4c6b57"), (0.5, "#86a67c"), (1, "#30493b")],
+        ("#cfe3a0", "#8fbf7a", "#f3f0c4", "#5d9a80", "#e6d77b"),
+    ),
+    "dusk": (
+        [(0, "#38365f"), (0.6, "#b3637a"), (1, "#4a3350")],
+        ("#ffc9a0", "#ff8f7d", "#f7e3d8", "#a78ad6", "#ffdb8f"),
+    ),
 }
 
 
@@ -33,7 +42,12 @@ def draw(width, height, mood="lamps", drops=900, lights=60, seed=1):
         radius = shorter * (0.003 + 0.028 * (number / max(1, drops)) ** 9 + 0.004 * random.random())
         x, y = random.uniform(0, width), random.uniform(0, height)
         room = int(radius * 1.6) + 3
-        left, upper, right, lower = max(0, int(x) - room), max(0, int(y) - room), min(width, int(x) + room), min(height, int(y) + room)
+        left, upper, right, lower = (
+            max(0, int(x) - room),
+            max(0, int(y) - room),
+            min(width, int(x) + room),
+            min(height, int(y) + room),
+        )
         if right - left < 3 or lower - upper < 3:
             continue
         u, v = (gx[upper:lower, left:right] - x) / radius, (gy[upper:lower, left:right] - y) / (radius * 1.12)
@@ -43,7 +57,10 @@ def draw(width, height, mood="lamps", drops=900, lights=60, seed=1):
             behind, np.clip(x - u * radius * 7, 0, width - 1).astype(np.float32),
             np.clip(y - v * radius * 7, 0, height - 1).astype(np.float32), cv2.INTER_LINEAR,
         )  # fmt: skip
-        tone = turned * (1.12 - 0.55 * far[..., None] ** 3) + 0.5 * np.exp(-((u + 0.35) ** 2 + (v + 0.4) ** 2) * 26)[..., None]
+        tone = (
+            turned * (1.12 - 0.55 * far[..., None] ** 3)
+            + 0.5 * np.exp(-((u + 0.35) ** 2 + (v + 0.4) ** 2) * 26)[..., None]
+        )
         there = picture[upper:lower, left:right]
         there *= 1 - 0.25 * np.clip(1.25 - far, 0, 1)[..., None] * (1 - share[..., None])
         lay(there, tone, share)

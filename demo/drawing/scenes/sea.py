@@ -20,7 +20,11 @@ def draw(width, height, light="evening", sun=0.4, seed=1):
     veil = clouds(width, level, width / 3, seed, 6, 3.2)
     lay(picture[:level], rgb(shine), np.clip(veil * 0.35, 0, 0.6))
     lay(picture[:level], rgb(stops[0][1]) * 0.7, np.clip(-veil * 0.25 - 0.08, 0, 0.5))
-    picture += glow(width, height, width * sun, level - height * 0.02, height * 0.10, 2.2)[..., None] * rgb(shine) * (0.9 if light != "storm" else 0.15)
+    picture += (
+        glow(width, height, width * sun, level - height * 0.02, height * 0.10, 2.2)[..., None]
+        * rgb(shine)
+        * (0.9 if light != "storm" else 0.15)
+    )
     rows = height - level
     near = (np.arange(rows, dtype=np.float32) / rows)[:, None]
     steep = np.zeros((rows, width), np.float32)
@@ -28,12 +32,20 @@ def draw(width, height, light="evening", sun=0.4, seed=1):
         wide = clouds(width, 1_000, size, seed + octave, 4, 3.4)
         source = (58 / (near[:, 0] + 0.06)).astype(np.float32)  # rows crowd towards the horizon
         gx, gy = np.meshgrid(np.arange(width, dtype=np.float32), 999 - np.clip(source, 0, 999))
-        swell = cv2.remap(wide, (gx - width / 2) * (1.35 - 0.9 * near) + width / 2, gy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+        swell = cv2.remap(
+            wide,
+            (gx - width / 2) * (1.35 - 0.9 * near) + width / 2,
+            gy,
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REFLECT,
+        )
         steep += swell * strength * (0.35 + 0.65 * near)
     sky = picture[:level][::-1]
     lift = np.clip((steep * 26 * near + near * rows * 0.9), 0, level - 1).astype(np.float32)
     gx, _ = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(rows, dtype=np.float32))
-    mirrored = cv2.remap(np.ascontiguousarray(sky), np.clip(gx + steep * 20 * near, 0, width - 1), lift, cv2.INTER_LINEAR)
+    mirrored = cv2.remap(
+        np.ascontiguousarray(sky), np.clip(gx + steep * 20 * near, 0, width - 1), lift, cv2.INTER_LINEAR
+    )
     facing = np.clip(0.62 - 0.32 * near + 0.20 * steep, 0.04, 1)[..., None]
     water = rgb(deep) * (0.75 + 0.25 * steep[..., None]) * (1 - facing) + mirrored * facing
     path = np.exp(-(((gx - width * sun) / (width * (0.03 + 0.16 * near))) ** 2))

@@ -20,6 +20,7 @@ from lucidex.services.free_pictures import (
     small_picture,
     take_in,
 )
+from lucidex.services.intake import check_target
 from lucidex.services.outside.settings import Kind, find_service, read_services
 from lucidex.web.context import App, SignedIn
 from lucidex.web.queues import while_wanted
@@ -97,6 +98,7 @@ async def small(
     large: bool = False,
 ) -> Response:
     """A small copy of a picture, or of the part that a place shows."""
+    await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
     service = await run_in_threadpool(find_service, app.workshop, Kind.PICTURES, source)
     async with app.queues.small.seat(actor.id), while_wanted(request):
         found = await run_in_threadpool(find_item, app.workshop, service, item)
@@ -118,6 +120,7 @@ async def take(
     back: Annotated[str, Form(max_length=2_000)] = "",
 ) -> RedirectResponse:
     """Bring the full picture in."""
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     service = await run_in_threadpool(find_service, app.workshop, Kind.PICTURES, source)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         found = await run_in_threadpool(find_item, app.workshop, service, item)

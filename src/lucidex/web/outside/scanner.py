@@ -13,6 +13,7 @@ from starlette.responses import HTMLResponse, Response, StreamingResponse
 from lucidex.core.cancellation import until
 from lucidex.core.errors import NotFoundError, UserError
 from lucidex.services.folios import read_folio
+from lucidex.services.intake import check_target
 from lucidex.services.outside.scanner import Area, is_reached_by_browser
 from lucidex.services.outside.settings import Kind, find_service, read_services
 from lucidex.services.people import Actor
@@ -98,7 +99,7 @@ async def look(
     request: Request, app: App, actor: SignedIn, folio_id: int, scanner: Annotated[int | None, Query(ge=1)] = None
 ) -> Seen:
     """Look at all of the glass."""
-    await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     service = await run_in_threadpool(find_service, app.workshop, Kind.SCANNER, scanner)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         return Seen.of(await run_in_threadpool(look_at_glass, app.workshop, actor, service))
@@ -146,6 +147,7 @@ async def scan(request: Request, app: App, actor: SignedIn, folio_id: int, body:
 
     Whoever stops listening has stopped the scanner.
     """
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     preview = await run_in_threadpool(find_preview, app.workshop, actor, body.preview)
     return StreamingResponse(
         _told(request, app, actor, folio_id, preview, body),

@@ -9,6 +9,7 @@ from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.errors import UserError
 from lucidex.services.folios import read_folio
+from lucidex.services.intake import check_target
 from lucidex.services.outside.micropub import Published
 from lucidex.services.outside.settings import Kind, find_service, read_services
 from lucidex.services.published import SitePages, file_name_of, find_shown, read_site, small_copy, take_published
@@ -89,6 +90,7 @@ class Taken(BaseModel):
 @router.post("/take")
 async def take(request: Request, app: App, actor: SignedIn, folio_id: int, body: TakeIn) -> Taken:
     """Take one picture in, with its texts."""
+    await run_in_threadpool(check_target, app.workshop, actor, folio_id)
     service = await run_in_threadpool(find_service, app.workshop, Kind.SITE, body.site)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         taken = await run_in_threadpool(

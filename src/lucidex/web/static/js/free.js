@@ -1,7 +1,6 @@
 // Free pictures: shapes of places, sending when a choice is made, arrow keys over the sheet. Emits nothing.
 
 export function startFree() {
-  for (const field of document.querySelectorAll("[data-submits]")) field.addEventListener("change", (event) => /** @type {HTMLSelectElement} */ (event.target).form?.submit());
   for (const seat of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(".seat[data-ratio]"))) shapeOf(seat);
   for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (document.querySelectorAll("form[data-busy]"))) {
     form.addEventListener("submit", () => {

@@ -42,6 +42,12 @@ listenToCurves();
 listenToPads();
 listenToPointer();
 
+// a choice that sends its form at once
+document.addEventListener("change", (event) => {
+  const field = /** @type {HTMLSelectElement} */ (event.target);
+  if (field.matches("[data-submits]")) field.form?.requestSubmit();
+});
+
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);
   if (target.closest("[data-dismiss]")) target.closest(".notice")?.remove();

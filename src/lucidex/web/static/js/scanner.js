@@ -25,7 +25,6 @@ const subject = () => /** @type {HTMLInputElement} */ (form().querySelector("[na
 
 export function startScanner() {
   const seat = document.querySelector("[data-scanner]");
-  document.querySelector("[data-submits]")?.addEventListener("change", (event) => /** @type {HTMLSelectElement} */ (event.target).form?.submit());
   if (!seat || !document.getElementById("scan-form")) return;
   address = seat.getAttribute("data-scanner") ?? "";
   which = location.search;

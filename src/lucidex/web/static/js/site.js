@@ -8,7 +8,6 @@ const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelecto
 const ticked = () => boxes().filter((one) => one.checked);
 
 export function startSite() {
-  for (const field of document.querySelectorAll("[data-submits]")) field.addEventListener("change", (event) => /** @type {HTMLSelectElement} */ (event.target).form?.submit());
   const seat = /** @type {HTMLElement | null} */ (document.querySelector("[data-site]"));
   if (!seat || !document.getElementById("site-take")) return;
   at = seat.dataset.site ?? "";
