@@ -32,7 +32,7 @@ PICTURES = (
         BY,
         (2400, 1200),
         "landscape",
-        dict(season="autumn", light="dawn", seed=3),
+        {"season": "autumn", "light": "dawn", "seed": 3},
     ),
     (
         "autumn-ridge",
@@ -42,7 +42,7 @@ PICTURES = (
         BY,
         (2400, 1350),
         "landscape",
-        dict(season="autumn", light="dusk", water=False, seed=14, sun=0.35),
+        {"season": "autumn", "light": "dusk", "water": False, "seed": 14, "sun": 0.35},
     ),
     (
         "golden-wood",
@@ -52,7 +52,7 @@ PICTURES = (
         SA,
         (2400, 1100),
         "forest",
-        dict(kind="autumn", seed=2),
+        {"kind": "autumn", "seed": 2},
     ),
     (
         "beech-leaves",
@@ -62,7 +62,7 @@ PICTURES = (
         ZERO,
         (2200, 1467),
         "leaves",
-        dict(seed=1),
+        {"seed": 1},
     ),
     (
         "one-november",
@@ -72,7 +72,7 @@ PICTURES = (
         SA,
         (1400, 2000),
         "forest",
-        dict(kind="autumn", seed=21, light=0.6),
+        {"kind": "autumn", "seed": 21, "light": 0.6},
     ),
     (
         "harvest-table",
@@ -82,15 +82,15 @@ PICTURES = (
         BY,
         (2100, 1400),
         "fruit",
-        dict(
-            fruit=(
+        {
+            "fruit": (
                 ("pumpkin", 0.36, 0.6, 0.26),
                 ("squash", 0.68, 0.66, 0.17),
                 ("apple", 0.55, 0.76, 0.11),
                 ("lemon", 0.44, 0.83, 0.07),
             ),
-            seed=5,
-        ),
+            "seed": 5,
+        },
     ),
     (
         "three-pumpkins",
@@ -100,13 +100,13 @@ PICTURES = (
         ZERO,
         (2200, 1238),
         "fruit",
-        dict(
-            fruit=(("pumpkin", 0.27, 0.62, 0.24), ("pumpkin", 0.55, 0.55, 0.30), ("pumpkin", 0.79, 0.68, 0.17)),
-            wall="#5c6470",
-            table="#3a2d24",
-            light=0.5,
-            seed=9,
-        ),
+        {
+            "fruit": (("pumpkin", 0.27, 0.62, 0.24), ("pumpkin", 0.55, 0.55, 0.30), ("pumpkin", 0.79, 0.68, 0.17)),
+            "wall": "#5c6470",
+            "table": "#3a2d24",
+            "light": 0.5,
+            "seed": 9,
+        },
     ),
     (
         "red-apples",
@@ -116,17 +116,17 @@ PICTURES = (
         BY,
         (1800, 1800),
         "fruit",
-        dict(
-            fruit=(
+        {
+            "fruit": (
                 ("apple", 0.3, 0.64, 0.17),
                 ("apple", 0.6, 0.6, 0.19),
                 ("apple", 0.47, 0.8, 0.16),
                 ("apple", 0.8, 0.75, 0.15),
             ),
-            wall="#c9c2b0",
-            table="#8a6a48",
-            seed=3,
-        ),
+            "wall": "#c9c2b0",
+            "table": "#8a6a48",
+            "seed": 3,
+        },
     ),
     (
         "plums",
@@ -136,17 +136,17 @@ PICTURES = (
         SA,
         (2000, 1334),
         "fruit",
-        dict(
-            fruit=(
+        {
+            "fruit": (
                 ("plum", 0.34, 0.68, 0.15),
                 ("plum", 0.52, 0.74, 0.16),
                 ("plum", 0.67, 0.64, 0.14),
                 ("plum", 0.43, 0.86, 0.13),
             ),
-            wall="#2f2b33",
-            table="#29211d",
-            seed=6,
-        ),
+            "wall": "#2f2b33",
+            "table": "#29211d",
+            "seed": 6,
+        },
     ),
     (
         "lemons",
@@ -156,13 +156,13 @@ PICTURES = (
         BY,
         (1500, 2000),
         "fruit",
-        dict(
-            fruit=(("lemon", 0.36, 0.62, 0.17), ("lemon", 0.64, 0.69, 0.18), ("lemon", 0.45, 0.85, 0.15)),
-            wall="#7fa3a0",
-            table="#e5dcc8",
-            light=0.6,
-            seed=8,
-        ),
+        {
+            "fruit": (("lemon", 0.36, 0.62, 0.17), ("lemon", 0.64, 0.69, 0.18), ("lemon", 0.45, 0.85, 0.15)),
+            "wall": "#7fa3a0",
+            "table": "#e5dcc8",
+            "light": 0.6,
+            "seed": 8,
+        },
     ),
     (
         "spring-meadow",
@@ -172,7 +172,7 @@ PICTURES = (
         ZERO,
         (2400, 1350),
         "landscape",
-        dict(season="spring", light="noon", water=False, seed=8),
+        {"season": "spring", "light": "noon", "water": False, "seed": 8},
     ),
     (
         "summer-meadow",
@@ -182,7 +182,7 @@ PICTURES = (
         BY,
         (2200, 1467),
         "landscape",
-        dict(season="summer", light="noon", water=False, seed=17, sun=0.3),
+        {"season": "summer", "light": "noon", "water": False, "seed": 17, "sun": 0.3},
     ),
     (
         "summer-lake",
@@ -192,7 +192,7 @@ PICTURES = (
         BY,
         (2400, 1029),
         "landscape",
-        dict(season="summer", light="dawn", seed=23),
+        {"season": "summer", "light": "dawn", "seed": 23},
     ),
     (
         "winter-lake",
@@ -202,7 +202,7 @@ PICTURES = (
         SA,
         (2400, 1200),
         "landscape",
-        dict(season="winter", light="grey", seed=5),
+        {"season": "winter", "light": "grey", "seed": 5},
     ),
     (
         "winter-evening",
@@ -212,7 +212,7 @@ PICTURES = (
         BY,
         (2200, 1238),
         "landscape",
-        dict(season="winter", light="dusk", seed=31),
+        {"season": "winter", "light": "dusk", "seed": 31},
     ),
     (
         "winter-moon",
@@ -222,7 +222,7 @@ PICTURES = (
         BY,
         (1500, 2000),
         "landscape",
-        dict(season="winter", light="night", seed=6, horizon=0.6),
+        {"season": "winter", "light": "night", "seed": 6, "horizon": 0.6},
     ),
     (
         "starry-hills",
@@ -232,7 +232,7 @@ PICTURES = (
         ZERO,
         (2400, 1350),
         "landscape",
-        dict(season="autumn", light="night", water=False, seed=41, sun=0.7),
+        {"season": "autumn", "light": "night", "water": False, "seed": 41, "sun": 0.7},
     ),
     (
         "birches",
@@ -242,7 +242,7 @@ PICTURES = (
         BY,
         (2200, 1467),
         "forest",
-        dict(kind="birch", seed=3),
+        {"kind": "birch", "seed": 3},
     ),
     (
         "summer-wood",
@@ -252,7 +252,7 @@ PICTURES = (
         ZERO,
         (1500, 2000),
         "forest",
-        dict(kind="summer", seed=8),
+        {"kind": "summer", "seed": 8},
     ),
     (
         "frosted-wood",
@@ -262,7 +262,7 @@ PICTURES = (
         SA,
         (2200, 1238),
         "forest",
-        dict(kind="winter", seed=4),
+        {"kind": "winter", "seed": 4},
     ),
     (
         "wood-at-dusk",
@@ -272,7 +272,7 @@ PICTURES = (
         BY,
         (2000, 1334),
         "forest",
-        dict(kind="dusk", seed=5),
+        {"kind": "dusk", "seed": 5},
     ),
     (
         "ginkgo",
@@ -282,7 +282,7 @@ PICTURES = (
         BY,
         (2100, 1400),
         "leaves",
-        dict(palette="green", kinds=("ginkgo", "willow"), ground="#1d2a22", seed=2),
+        {"palette": "green", "kinds": ("ginkgo", "willow"), "ground": "#1d2a22", "seed": 2},
     ),
     (
         "frost-leaves",
@@ -292,7 +292,7 @@ PICTURES = (
         SA,
         (1800, 1800),
         "leaves",
-        dict(palette="frost", kinds=("beech", "oak", "willow"), ground="#3c4242", seed=7),
+        {"palette": "frost", "kinds": ("beech", "oak", "willow"), "ground": "#3c4242", "seed": 7},
     ),
     (
         "plum-leaves",
@@ -302,7 +302,7 @@ PICTURES = (
         ZERO,
         (1400, 2000),
         "leaves",
-        dict(palette="plum", kinds=("beech", "willow"), ground="#1e1a22", seed=12),
+        {"palette": "plum", "kinds": ("beech", "willow"), "ground": "#1e1a22", "seed": 12},
     ),
     (
         "daisies",
@@ -312,7 +312,7 @@ PICTURES = (
         BY,
         (2000, 1334),
         "flowers",
-        dict(kind="daisy", seed=2),
+        {"kind": "daisy", "seed": 2},
     ),
     (
         "sunflower",
@@ -322,7 +322,7 @@ PICTURES = (
         BY,
         (1600, 1600),
         "flowers",
-        dict(kind="sunflower", seed=5, blooms=((0.22, 0.25, 0.14), (0.82, 0.3, 0.2), (0.5, 0.58, 0.36))),
+        {"kind": "sunflower", "seed": 5, "blooms": ((0.22, 0.25, 0.14), (0.82, 0.3, 0.2), (0.5, 0.58, 0.36))},
     ),
     (
         "dahlia",
@@ -332,9 +332,12 @@ PICTURES = (
         SA,
         (1500, 1900),
         "flowers",
-        dict(
-            kind="dahlia", ground="#2b3a2a", seed=3, blooms=((0.2, 0.2, 0.15), (0.84, 0.74, 0.2), (0.5, 0.46, 0.36))
-        ),
+        {
+            "kind": "dahlia",
+            "ground": "#2b3a2a",
+            "seed": 3,
+            "blooms": ((0.2, 0.2, 0.15), (0.84, 0.74, 0.2), (0.5, 0.46, 0.36)),
+        },
     ),
     (
         "asters",
@@ -344,7 +347,7 @@ PICTURES = (
         ZERO,
         (2200, 1238),
         "flowers",
-        dict(kind="aster", ground="#4a5238", seed=9, heads=11),
+        {"kind": "aster", "ground": "#4a5238", "seed": 9, "heads": 11},
     ),
     (
         "poppies",
@@ -354,7 +357,7 @@ PICTURES = (
         BY,
         (2100, 1400),
         "flowers",
-        dict(kind="poppy", seed=11, heads=10),
+        {"kind": "poppy", "seed": 11, "heads": 10},
     ),
     (
         "rain-lamps",
@@ -364,7 +367,7 @@ PICTURES = (
         BY,
         (2200, 1238),
         "panes",
-        dict(mood="lamps", seed=3),
+        {"mood": "lamps", "seed": 3},
     ),
     (
         "rain-garden",
@@ -374,7 +377,7 @@ PICTURES = (
         SA,
         (1500, 2000),
         "panes",
-        dict(mood="garden", seed=5),
+        {"mood": "garden", "seed": 5},
     ),
     (
         "rain-dusk",
@@ -384,7 +387,7 @@ PICTURES = (
         ZERO,
         (1700, 1700),
         "panes",
-        dict(mood="dusk", seed=8),
+        {"mood": "dusk", "seed": 8},
     ),
     (
         "evening-sea",
@@ -394,7 +397,7 @@ PICTURES = (
         BY,
         (2400, 1100),
         "sea",
-        dict(light="evening", seed=1),
+        {"light": "evening", "seed": 1},
     ),
     (
         "rough-sea",
@@ -404,7 +407,7 @@ PICTURES = (
         SA,
         (2200, 1467),
         "sea",
-        dict(light="storm", seed=2),
+        {"light": "storm", "seed": 2},
     ),
     (
         "fern-plate",
@@ -414,7 +417,7 @@ PICTURES = (
         ZERO,
         (1500, 2000),
         "plates",
-        dict(plant="fern", name="Fern", seed=2),
+        {"plant": "fern", "name": "Fern", "seed": 2},
     ),
     (
         "rowan-plate",
@@ -424,7 +427,7 @@ PICTURES = (
         ZERO,
         (1500, 2000),
         "plates",
-        dict(plant="rowan", name="Rowan", seed=3),
+        {"plant": "rowan", "name": "Rowan", "seed": 3},
     ),
     (
         "lavender-plate",
@@ -434,7 +437,7 @@ PICTURES = (
         BY,
         (1500, 2000),
         "plates",
-        dict(plant="lavender", name="Lavender", seed=5),
+        {"plant": "lavender", "name": "Lavender", "seed": 5},
     ),
     (
         "eucalyptus-plate",
@@ -444,7 +447,7 @@ PICTURES = (
         SA,
         (2000, 1334),
         "plates",
-        dict(plant="eucalyptus", seed=6),
+        {"plant": "eucalyptus", "seed": 6},
     ),
 )
 

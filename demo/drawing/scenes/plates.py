@@ -10,11 +10,19 @@ from drawing.scenes.brush import clouds, finish, lay, rgb
 
 PAPER, INK = "#efe6cf", "#3b3426"
 PLANTS = {
-    "fern": dict(stems=3, pairs=30, reach=0.15, curl=0.5, leaf=0.16, colour="#4f7a3f"),
-    "olive": dict(stems=3, pairs=11, reach=0.17, curl=0.9, leaf=0.34, colour="#7d8a58"),
-    "eucalyptus": dict(stems=3, pairs=9, reach=0.14, curl=0.2, leaf=0.9, colour="#6f9488"),
-    "lavender": dict(stems=9, pairs=14, reach=0.045, curl=0.4, leaf=0.55, colour="#7a63a8"),
-    "rowan": dict(stems=3, pairs=8, reach=0.16, curl=0.6, leaf=0.4, colour="#5b7d3c", berries="#b8321f"),
+    "fern": {"stems": 3, "pairs": 30, "reach": 0.15, "curl": 0.5, "leaf": 0.16, "colour": "#4f7a3f"},
+    "olive": {"stems": 3, "pairs": 11, "reach": 0.17, "curl": 0.9, "leaf": 0.34, "colour": "#7d8a58"},
+    "eucalyptus": {"stems": 3, "pairs": 9, "reach": 0.14, "curl": 0.2, "leaf": 0.9, "colour": "#6f9488"},
+    "lavender": {"stems": 9, "pairs": 14, "reach": 0.045, "curl": 0.4, "leaf": 0.55, "colour": "#7a63a8"},
+    "rowan": {
+        "stems": 3,
+        "pairs": 8,
+        "reach": 0.16,
+        "curl": 0.6,
+        "leaf": 0.4,
+        "colour": "#5b7d3c",
+        "berries": "#b8321f",
+    },
 }
 
 
