@@ -12,7 +12,8 @@ from playwright.sync_api import expect
 from lucidex.core.line.places import read_demand
 from lucidex.records.models import Person
 from lucidex.services.folios import make_folio, read_folio
-from lucidex.services.outside.settings import Kind, keep_shipped
+from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
+from lucidex.services.outside.settings import keep_shipped
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_missing
 from lucidex.services.workshop import Workshop
@@ -35,9 +36,9 @@ def outside(shared_workshop: Workshop, tmp_path_factory: pytest.TempPathFactory)
         serving(create_source(DEMO / "source")) as source,
         serving(create_site(folder / "site", DEMO / "pictures")) as site,
     ):
-        keep_shipped(shared_workshop, Kind.SCANNER, "Simulated scanner", f"{scanner}/eSCL/")
-        keep_shipped(shared_workshop, Kind.PICTURES, "Friends", f"{source}/collection")
-        keep_shipped(shared_workshop, Kind.SITE, "Our site", f"{site}/micropub", "secret")
+        keep_shipped(shared_workshop, SCANNER, "Simulated scanner", f"{scanner}/eSCL/")
+        keep_shipped(shared_workshop, PICTURES, "Friends", f"{source}/collection")
+        keep_shipped(shared_workshop, SITE, "Our site", f"{site}/micropub", "secret")
         yield
 
 
@@ -82,7 +83,7 @@ def test_a_scan_can_be_stopped_and_a_gone_scanner_says_so(
 ) -> None:
     page = desk.page
     with serving(create_scanner(tmp_path, DEMO, pace=6)) as slow:
-        keep_shipped(workshop, Kind.SCANNER, "Simulated scanner", f"{slow}/eSCL/")
+        keep_shipped(workshop, SCANNER, "Simulated scanner", f"{slow}/eSCL/")
         page.goto(f"{desk.site}/folios/{folio}/scanner")
         page.click("text=Look at the glass")
         expect(page.locator("#scan-choices")).to_be_visible()

@@ -15,7 +15,9 @@ from lucidex.services.folios import make_folio, read_folio
 from lucidex.services.free_pictures import Looked, Shape, look_for, place_shown, small_picture, take_in
 from lucidex.services.gathering import read_sheet
 from lucidex.services.many import take_out
-from lucidex.services.outside.settings import Kind, Service, keep_shipped, read_services
+from lucidex.services.outside.adapters import PICTURES, SITE
+from lucidex.services.outside.service import Service
+from lucidex.services.outside.settings import keep_shipped, read_services
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_missing
 from lucidex.services.workshop import Workshop
@@ -34,16 +36,16 @@ def folio_id(workshop: Workshop, actor: Actor) -> int:
 @pytest.fixture
 def source(workshop: Workshop) -> Iterator[Service]:
     with serving(create_source(DEMO / "source")) as address:
-        keep_shipped(workshop, Kind.PICTURES, "Friends", f"{address}/collection")
-        yield read_services(workshop, Kind.PICTURES)[-1]
+        keep_shipped(workshop, PICTURES, "Friends", f"{address}/collection")
+        yield read_services(workshop, PICTURES)[-1]
 
 
 @pytest.fixture
 def site(workshop: Workshop, tmp_path: Path) -> Iterator[Service]:
     Tokens.add(tmp_path / "tokens.json", "secret")
     with serving(create_site(tmp_path, DEMO / "pictures")) as address:
-        keep_shipped(workshop, Kind.SITE, "Our site", f"{address}/micropub", "secret")
-        yield read_services(workshop, Kind.SITE)[-1]
+        keep_shipped(workshop, SITE, "Our site", f"{address}/micropub", "secret")
+        yield read_services(workshop, SITE)[-1]
 
 
 def test_words_shape_and_size_narrow_what_is_found(
@@ -138,7 +140,7 @@ def test_nobody_sees_or_fills_a_folio_of_others(
 
 def test_a_source_that_is_gone_says_so(workshop: Workshop, actor: Actor, folio_id: int, tmp_path: Path) -> None:
     with own_process("standins.source", tmp_path) as (address, process):
-        service = Service(99, Kind.PICTURES, "Friends", f"{address}/collection")
+        service = Service(99, PICTURES, "Friends", f"{address}/collection")
         item = wait_for(lambda: look_for(workshop, actor, folio_id, service, Looked("lemons"))).offers[0].item
         process.kill()
         process.wait()

@@ -23,10 +23,11 @@ from lucidex.core.errors import (
     UnreadableFileError,
 )
 from lucidex.services.outside import settings
+from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import read_source
 from lucidex.services.outside.micropub import read_pages
-from lucidex.services.outside.settings import Kind, Service, origin_of
+from lucidex.services.outside.service import Service, origin_of
 from lucidex.services.people import Actor, add_person
 from lucidex.services.workshop import Workshop
 from tests.conftest import PASSWORD
@@ -84,7 +85,7 @@ def others() -> Iterator[Callable[[], Other]]:
 
 
 def service(other: Other, path: str = "/", **more: object) -> Service:
-    return Service(7, Kind.PICTURES, "Elsewhere", other.address + path, **more)  # type: ignore[arg-type]
+    return Service(7, PICTURES, "Elsewhere", other.address + path, **more)  # type: ignore[arg-type]
 
 
 @pytest.fixture
@@ -96,9 +97,9 @@ def admin(workshop: Workshop) -> Iterator[Actor]:
 
 
 def test_only_an_administrator_sets_something_up(workshop: Workshop, admin: Actor, actor: Actor) -> None:
-    added = settings.add_service(workshop, admin, Kind.SCANNER, "Office", "http://192.0.2.7/eSCL/")
+    added = settings.add_service(workshop, admin, SCANNER, "Office", "http://192.0.2.7/eSCL/")
     for attempt in (
-        lambda: settings.add_service(workshop, actor, Kind.SCANNER, "x", "http://192.0.2.8/"),
+        lambda: settings.add_service(workshop, actor, SCANNER, "x", "http://192.0.2.8/"),
         lambda: settings.change_service(workshop, actor, added.id, "x", "http://192.0.2.8/"),
         lambda: settings.switch_service(workshop, actor, added.id, False),
         lambda: settings.remove_service(workshop, actor, added.id),
@@ -106,24 +107,24 @@ def test_only_an_administrator_sets_something_up(workshop: Workshop, admin: Acto
     ):
         with pytest.raises(NotAllowedError):
             attempt()
-    assert settings.find_service(workshop, Kind.SCANNER, added.id) == added
+    assert settings.find_service(workshop, SCANNER, added.id) == added
     with pytest.raises(ChangedMeanwhileError):
-        settings.add_service(workshop, admin, Kind.SCANNER, "Again", "http://192.0.2.7/eSCL/")
+        settings.add_service(workshop, admin, SCANNER, "Again", "http://192.0.2.7/eSCL/")
 
 
 def test_what_is_off_or_removed_is_not_offered(workshop: Workshop, admin: Actor) -> None:
-    added = settings.add_service(workshop, admin, Kind.SITE, "", "https://example.org/micropub", token="s")
+    added = settings.add_service(workshop, admin, SITE, "", "https://example.org/micropub", token="s")
     assert added.name == "example.org"
     settings.switch_service(workshop, admin, added.id, False)
     with pytest.raises(NotFoundError, match="No site is set up"):
-        settings.find_service(workshop, Kind.SITE, added.id)
+        settings.find_service(workshop, SITE, added.id)
     settings.switch_service(workshop, admin, added.id, True)
     settings.remove_service(workshop, admin, added.id)
     assert added.id not in {one.id for one in settings.read_all_services(workshop, admin)}
 
 
 def test_a_secret_does_not_move_to_another_host(workshop: Workshop, admin: Actor) -> None:
-    added = settings.add_service(workshop, admin, Kind.SITE, "Site", "https://example.org/a", token="secret")
+    added = settings.add_service(workshop, admin, SITE, "Site", "https://example.org/a", token="secret")
     same = settings.change_service(workshop, admin, added.id, "Site", "https://example.org/b")
     assert same.token == "secret"
     moved = settings.change_service(workshop, admin, added.id, "Site", "https://example.net/b")
@@ -131,17 +132,17 @@ def test_a_secret_does_not_move_to_another_host(workshop: Workshop, admin: Actor
 
 
 def test_a_stand_in_is_found_where_it_stands_at_each_start(workshop: Workshop, admin: Actor) -> None:
-    settings.keep_shipped(workshop, Kind.SCANNER, "Simulated", "http://127.0.0.1:1001/eSCL/")
-    settings.keep_shipped(workshop, Kind.SCANNER, "Simulated", "http://127.0.0.1:1002/eSCL/")
-    (only,) = settings.read_services(workshop, Kind.SCANNER)
+    settings.keep_shipped(workshop, SCANNER, "Simulated", "http://127.0.0.1:1001/eSCL/")
+    settings.keep_shipped(workshop, SCANNER, "Simulated", "http://127.0.0.1:1002/eSCL/")
+    (only,) = settings.read_services(workshop, SCANNER)
     assert (only.address, only.is_shipped) == ("http://127.0.0.1:1002/eSCL/", True)
     settings.remove_service(workshop, admin, only.id)
-    settings.keep_shipped(workshop, Kind.SCANNER, "Simulated", "http://127.0.0.1:1003/eSCL/")
-    assert settings.read_services(workshop, Kind.SCANNER) == [], "what somebody switched off stays off"
+    settings.keep_shipped(workshop, SCANNER, "Simulated", "http://127.0.0.1:1003/eSCL/")
+    assert settings.read_services(workshop, SCANNER) == [], "what somebody switched off stays off"
     settings.change_service(workshop, admin, only.id, "Real", "http://192.0.2.9/eSCL/")
     settings.switch_service(workshop, admin, only.id, True)
-    settings.keep_shipped(workshop, Kind.SCANNER, "Simulated", "http://127.0.0.1:1004/eSCL/")
-    real = settings.find_service(workshop, Kind.SCANNER, only.id)
+    settings.keep_shipped(workshop, SCANNER, "Simulated", "http://127.0.0.1:1004/eSCL/")
+    real = settings.find_service(workshop, SCANNER, only.id)
     assert real.address == "http://192.0.2.9/eSCL/", "a real device that took the seat keeps it"
 
 
@@ -159,7 +160,7 @@ def test_a_stand_in_is_found_where_it_stands_at_each_start(workshop: Workshop, a
 )
 def test_only_addresses_of_the_web_are_set_up(workshop: Workshop, admin: Actor, address: str) -> None:
     with pytest.raises(NotUnderstoodError):
-        settings.add_service(workshop, admin, Kind.SITE, "x", address)
+        settings.add_service(workshop, admin, SITE, "x", address)
 
 
 def test_an_origin_is_scheme_host_and_port() -> None:
@@ -171,9 +172,9 @@ def test_there_is_a_bound_to_what_is_set_up(
     workshop: Workshop, admin: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(settings, "MAX_SERVICES", 1)
-    settings.add_service(workshop, admin, Kind.SITE, "x", "https://example.org/1")
+    settings.add_service(workshop, admin, SITE, "x", "https://example.org/1")
     with pytest.raises(OutOfRangeError):
-        settings.add_service(workshop, admin, Kind.SITE, "x", "https://example.org/2")
+        settings.add_service(workshop, admin, SITE, "x", "https://example.org/2")
 
 
 def test_nothing_is_asked_of_another_host(others: Callable[[], Other]) -> None:

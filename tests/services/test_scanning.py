@@ -25,8 +25,9 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.services import scanning
 from lucidex.services.documents import read_picture
 from lucidex.services.folios import make_folio, read_folio
+from lucidex.services.outside.adapters import SCANNER
 from lucidex.services.outside.scanner import Area
-from lucidex.services.outside.settings import Kind, Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.places import hang_missing
 from lucidex.services.proof_sheet import find_cell
@@ -41,7 +42,7 @@ Serve = Callable[..., Service]
 
 
 def at(address: str) -> Service:
-    return Service(1, Kind.SCANNER, "Flatbed", f"{address}/eSCL/")
+    return Service(1, SCANNER, "Flatbed", f"{address}/eSCL/")
 
 
 @pytest.fixture
@@ -228,4 +229,4 @@ def test_something_else_at_the_address_is_no_scanner(workshop: Workshop, actor: 
     from standins.source.app import create_app as create_source
 
     with serving(create_source(DEMO / "source")) as address, pytest.raises(UnreadableFileError):
-        look_at_glass(workshop, actor, Service(1, Kind.SCANNER, "Other", f"{address}/collection/"))
+        look_at_glass(workshop, actor, Service(1, SCANNER, "Other", f"{address}/collection/"))

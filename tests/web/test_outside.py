@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from lucidex.records.models import OutsideService, Person
-from lucidex.services.outside.settings import Kind, keep_shipped
+from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
+from lucidex.services.outside.settings import keep_shipped
 from lucidex.services.workshop import Workshop
 from standins.scanner.app import create_app as create_scanner
 from standins.site.app import create_app as create_site
@@ -38,15 +39,13 @@ def test_where_nothing_is_set_up_the_page_says_so(work: Work, path: str, words: 
     assert words in answer.text
 
 
-@pytest.mark.parametrize(
-    ("path", "kind"), [("free-pictures", Kind.PICTURES), ("site", Kind.SITE), ("scanner", Kind.SCANNER)]
-)
+@pytest.mark.parametrize(("path", "kind"), [("free-pictures", PICTURES), ("site", SITE), ("scanner", SCANNER)])
 def test_where_something_is_gone_there_is_a_sentence_and_a_way_on(
-    workshop: Workshop, work: Work, path: str, kind: Kind
+    workshop: Workshop, work: Work, path: str, kind: str
 ) -> None:
     keep_shipped(workshop, kind, "Gone away", "http://127.0.0.1:9/x")
     address = f"/folios/{work.folio_id}/{path}"
-    if kind is Kind.SCANNER:
+    if kind == SCANNER:
         answer = work.visitor.post(f"{address}/preview", Accept="application/json")
         assert answer.status_code == 503
         assert "“Gone away” cannot be reached" in answer.json()["detail"]
@@ -86,7 +85,7 @@ def test_only_administrators_reach_the_settings(
 
 def test_a_scan_tells_how_far_it_is_and_what_it_became(workshop: Workshop, work: Work, tmp_path: Path) -> None:
     with serving(create_scanner(tmp_path, DEMO, pace=0.2)) as address:
-        keep_shipped(workshop, Kind.SCANNER, "Flatbed", f"{address}/eSCL/")
+        keep_shipped(workshop, SCANNER, "Flatbed", f"{address}/eSCL/")
         at, visitor = f"/folios/{work.folio_id}/scanner", work.visitor
         seen = visitor.post(f"{at}/preview", Accept="application/json").json()
         left, top, width, height = seen["areas"]["signature"]

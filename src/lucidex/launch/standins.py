@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from lucidex.launch.sockets import HOST, listen
-from lucidex.services.outside.settings import Kind, keep_shipped
+from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
+from lucidex.services.outside.settings import keep_shipped
 from lucidex.services.workshop import Workshop
 
 STOPPED_WITHIN_S = 5.0
@@ -22,7 +23,7 @@ STOPPED_WITHIN_S = 5.0
 class StandIn:
     """One of them: its package, the port that it would like, and where its standard begins."""
 
-    kind: Kind
+    kind: str
     package: str
     name: str
     port: int
@@ -31,9 +32,9 @@ class StandIn:
 
 
 STAND_INS = (
-    StandIn(Kind.SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),
-    StandIn(Kind.PICTURES, "standins.source", "Marrow Lane and friends", 8_462, "/collection"),
-    StandIn(Kind.SITE, "standins.site", "Marrow Lane Glasshouse, the site", 8_463, "/micropub", has_token=True),
+    StandIn(SCANNER, "standins.scanner", "Simulated scanner", 8_461, "/eSCL/"),
+    StandIn(PICTURES, "standins.source", "Marrow Lane and friends", 8_462, "/collection"),
+    StandIn(SITE, "standins.site", "Marrow Lane Glasshouse, the site", 8_463, "/micropub", has_token=True),
 )
 
 

@@ -7,7 +7,7 @@ from lucidex.services.documents import Alter, change, read_picture
 from lucidex.services.intake import Arrival, BroughtIn, already_taken, bring_in_received, check_target, not_taken
 from lucidex.services.origins import Origin, came_as, note_origin
 from lucidex.services.outside.client import OutsideClient
-from lucidex.services.outside.settings import Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 

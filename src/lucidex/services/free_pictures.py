@@ -23,7 +23,7 @@ from lucidex.services.intake import BroughtIn
 from lucidex.services.origins import Origin, already_here
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import Contents, Item, read_source
-from lucidex.services.outside.settings import Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 

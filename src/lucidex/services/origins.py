@@ -9,7 +9,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from lucidex.records.models import MAX_OUTSIDE_TEXT, Picture, PictureOrigin
-from lucidex.services.outside.settings import Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 

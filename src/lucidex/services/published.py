@@ -17,7 +17,7 @@ from lucidex.services.intake import BroughtIn
 from lucidex.services.origins import Origin, already_here
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.micropub import Page, Published, Shown, read_pages
-from lucidex.services.outside.settings import Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_once
 from lucidex.services.workshop import Workshop

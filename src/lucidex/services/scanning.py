@@ -36,7 +36,7 @@ from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_picture
 from lucidex.services.intake import BroughtIn, bring_in, check_target
 from lucidex.services.outside.scanner import Area, Glass, Tones, read_glass, scanned
-from lucidex.services.outside.settings import Service
+from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.renderer import Renderer
 from lucidex.services.sources import decode_once

@@ -21,7 +21,7 @@ from lucidex.core.errors import (
     UnavailableError,
     UnreadableFileError,
 )
-from lucidex.services.outside.settings import Service, origin_of
+from lucidex.services.outside.service import Service, origin_of
 
 CONNECT_S, IDLE_S, WHOLE_S = 3.0, 20.0, 60.0
 MAX_DOCUMENT_BYTES = 4_000_000

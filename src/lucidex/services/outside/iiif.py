@@ -15,7 +15,9 @@ from lucidex.core.cancellation import check_wanted
 from lucidex.core.errors import UnreadableFileError, UserError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.stamp.licences import licence_at
+from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
+from lucidex.services.outside.service import Service
 
 MAX_MANIFESTS, MAX_DEPTH, MAX_COLLECTIONS = 400, 3, 30
 MAX_WORDS, MAX_TEXT = 4_000, 400
@@ -223,3 +225,21 @@ def _service(body: Json) -> str | None:
 
 def _whole(value: object) -> int:
     return value if isinstance(value, int) and not isinstance(value, bool) and 0 < value < 1_000_000 else 0
+
+
+def _describe(service: Service) -> str:
+    with OutsideClient(service) as client:
+        read = read_source(client, service.address)
+    more = "" if read.is_all else " It holds more than that, or some could not be read."
+    return f"It is “{read.title or service.name}” with {len(read.items)} pictures.{more}"
+
+
+ADAPTER = Adapter(
+    kind="pictures",
+    name="source of pictures",
+    heading="Sources of free pictures",
+    standard="IIIF Presentation 3",
+    example="of a collection or a manifest",
+    describe=_describe,
+    has_further_hosts=True,
+)

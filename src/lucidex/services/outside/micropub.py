@@ -11,7 +11,9 @@ from typing import Any
 from urllib.parse import urlencode, urljoin
 
 from lucidex.core.errors import NotAllowedError, UnavailableError, UnreadableFileError, UserError
+from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
+from lucidex.services.outside.service import Service
 
 MAX_PAGES, AT_ONCE, MAX_PICTURES = 200, 50, 60
 MAX_HTML, MAX_TEXT = 400_000, 1_000
@@ -164,3 +166,21 @@ class _Figures(HTMLParser):
         """Words of a caption."""
         if self._caption is not None:
             self._caption.append(data)
+
+
+def _describe(service: Service) -> str:
+    with OutsideClient(service) as client:
+        read = read_pages(client, service.address)
+    pictures = sum(len(page.pictures) for page in read.pages)
+    return f"It lists {len(read.pages)} pages with {pictures} pictures."
+
+
+ADAPTER = Adapter(
+    kind="site",
+    name="site",
+    heading="Sites",
+    standard="Micropub",
+    example="of its Micropub endpoint",
+    describe=_describe,
+    has_token=True,
+)

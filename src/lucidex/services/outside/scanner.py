@@ -13,8 +13,9 @@ from defusedxml.ElementTree import fromstring
 
 from lucidex.core.cancellation import check_wanted, present_event
 from lucidex.core.errors import BusyError, UnavailableError, UnreadableFileError, UserError
+from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
-from lucidex.services.outside.settings import Service, is_on_this_machine
+from lucidex.services.outside.service import Service, is_on_this_machine
 
 SCAN, PWG = "http://schemas.hp.com/imaging/escl/2011/05/03", "http://www.pwg.org/schemas/2010/12/sm"
 UNITS_PER_INCH, MM_PER_INCH = 300, 25.4
@@ -234,3 +235,19 @@ def _number(root: ElementTree.Element, name: str, usual: int) -> int:
 def is_reached_by_browser(glass: Glass) -> bool:
     """Whether a scanner's own page may be linked: it lies on this machine, or is served safely."""
     return glass.own_page is not None and (is_on_this_machine(glass.own_page) or glass.own_page.startswith("https"))
+
+
+def _describe(service: Service) -> str:
+    glass = read_glass(service)
+    size = f"{glass.width_mm:.0f} × {glass.height_mm:.0f} mm"
+    return f"It is “{glass.name}”, with a glass of {size}, up to {glass.resolutions[-1]} dpi."
+
+
+ADAPTER = Adapter(
+    kind="scanner",
+    name="scanner",
+    heading="Scanners",
+    standard="eSCL",
+    example="for example http://192.0.2.7/eSCL/",
+    describe=_describe,
+)

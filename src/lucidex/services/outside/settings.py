@@ -1,9 +1,6 @@
 """Which devices and services outside are set up; only an administrator changes that."""
 
-import ipaddress
 from collections.abc import Sequence
-from dataclasses import dataclass
-from enum import StrEnum
 from urllib.parse import urlsplit
 
 from sqlalchemy import select
@@ -12,63 +9,15 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.records.models import MAX_ADDRESS, MAX_NAME, OutsideService
+from lucidex.services.outside.adapters import ADAPTERS, adapter_of
+from lucidex.services.outside.service import Service, origin_of
 from lucidex.services.people import Actor, check_admin
 from lucidex.services.workshop import Workshop
 
 MAX_SERVICES, MAX_FURTHER = 40, 8
 
 
-class Kind(StrEnum):
-    """What a service is good for, and which standard it speaks."""
-
-    SCANNER = "scanner"
-    PICTURES = "pictures"
-    SITE = "site"
-
-
-STANDARDS = {
-    Kind.SCANNER: "eSCL",
-    Kind.PICTURES: "IIIF Presentation 3",
-    Kind.SITE: "Micropub",
-}
-
-
-@dataclass(frozen=True)
-class Service:
-    """A service that is set up: its address, and the hosts (`scheme://host:port`) that may be asked for it."""
-
-    id: int
-    kind: Kind
-    name: str
-    address: str
-    further: tuple[str, ...] = ()
-    token: str = ""
-    is_shipped: bool = False
-    is_on: bool = True
-
-    @property
-    def origins(self) -> frozenset[str]:
-        """The only hosts to which anything is sent for it."""
-        return frozenset((origin_of(self.address), *self.further))
-
-
-def origin_of(address: str) -> str:
-    """Scheme, host and port of an address (RFC 6454), for example `http://127.0.0.1:8451`.
-
-    NotUnderstoodError where it is none of the web.
-    """
-    try:
-        parts = urlsplit(address)
-        port = parts.port or {"http": 80, "https": 443}[parts.scheme]
-    except (ValueError, KeyError) as error:
-        raise NotUnderstoodError("This is no address of the web. One begins with https:// or http://.") from error
-    if not parts.hostname or parts.username is not None or any(ord(c) <= 32 for c in address):
-        raise NotUnderstoodError("This is no address of the web. One begins with https:// or http://.")
-    host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
-    return f"{parts.scheme}://{host}:{port}"
-
-
-def read_services(workshop: Workshop, kind: Kind | None = None) -> list[Service]:
+def read_services(workshop: Workshop, kind: str | None = None) -> list[Service]:
     """All that are set up and on, of one kind or of all; those that come with the product last."""
     return [one for one in _read(workshop) if one.is_on and kind in {None, one.kind}]
 
@@ -81,30 +30,28 @@ def read_all_services(workshop: Workshop, actor: Actor) -> list[Service]:
 
 def _read(workshop: Workshop) -> list[Service]:
     with workshop.database.begin() as session:
-        rows = session.scalars(select(OutsideService).order_by(OutsideService.is_shipped, OutsideService.id))
+        wanted = select(OutsideService).where(OutsideService.kind.in_([one.kind for one in ADAPTERS]))
+        rows = session.scalars(wanted.order_by(OutsideService.is_shipped, OutsideService.id))
         return [_service(row) for row in rows]
 
 
 def _service(row: OutsideService) -> Service:
     further = tuple(str(one) for one in row.further)
-    return Service(row.id, Kind(row.kind), row.name, row.address, further, row.token, row.is_shipped, row.is_on)
+    return Service(row.id, row.kind, row.name, row.address, further, row.token, row.is_shipped, row.is_on)
 
 
-def find_service(workshop: Workshop, kind: Kind, service_id: int | None = None) -> Service:
+def find_service(workshop: Workshop, kind: str, service_id: int | None = None) -> Service:
     """One by its id, or the first of a kind. NotFoundError in words where there is none."""
     for one in read_services(workshop, kind):
         if service_id in {None, one.id}:
             return one
-    raise NotFoundError(f"No {NAMES[kind]} is set up. An administrator adds one under “Outside”.")
-
-
-NAMES = {Kind.SCANNER: "scanner", Kind.PICTURES: "source of pictures", Kind.SITE: "site"}
+    raise NotFoundError(f"No {adapter_of(kind).name} is set up. An administrator adds one under “Outside”.")
 
 
 def add_service(
     workshop: Workshop,
     actor: Actor,
-    kind: Kind,
+    kind: str,
     name: str,
     address: str,
     further: Sequence[str] = (),
@@ -112,7 +59,7 @@ def add_service(
 ) -> Service:
     """Set one up. OutOfRangeError or NotUnderstoodError in words; ChangedMeanwhileError where it is there already."""
     check_admin(actor)
-    row = OutsideService(kind=kind, **_checked(name, address, further, token))
+    row = OutsideService(kind=adapter_of(kind).kind, **_checked(name, address, further, token))
     try:
         with workshop.database.begin() as session:
             if len(session.scalars(select(OutsideService.id)).all()) >= MAX_SERVICES:
@@ -188,7 +135,7 @@ def remove_service(workshop: Workshop, actor: Actor, service_id: int) -> None:
             session.delete(row)
 
 
-def keep_shipped(workshop: Workshop, kind: Kind, name: str, address: str, token: str = "") -> None:
+def keep_shipped(workshop: Workshop, kind: str, name: str, address: str, token: str = "") -> None:
     """Write down where a stand-in of the product is found at this start."""
     with workshop.database.begin() as session:
         wanted = select(OutsideService).where(OutsideService.kind == kind, OutsideService.is_shipped.is_(True))
@@ -200,12 +147,3 @@ def keep_shipped(workshop: Workshop, kind: Kind, name: str, address: str, token:
                 session.add(OutsideService(kind=kind, is_shipped=True, **given))
         else:
             row.address, row.token = address, token
-
-
-def is_on_this_machine(address: str) -> bool:
-    """Whether an address leads to this very machine."""
-    host = urlsplit(address).hostname or ""
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"

@@ -21,7 +21,8 @@ from lucidex.services.free_pictures import (
     take_in,
 )
 from lucidex.services.intake import check_target
-from lucidex.services.outside.settings import Kind, find_service, read_services
+from lucidex.services.outside.adapters import PICTURES
+from lucidex.services.outside.settings import find_service, read_services
 from lucidex.web.context import App, SignedIn
 from lucidex.web.queues import while_wanted
 from lucidex.web.security import check_csrf, message_before, say_next
@@ -55,7 +56,7 @@ async def free_page(
 ) -> HTMLResponse:
     """What a source offers, as it would sit in a place."""
     folio = await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    services = await run_in_threadpool(read_services, app.workshop, Kind.PICTURES)
+    services = await run_in_threadpool(read_services, app.workshop, PICTURES)
     service = next((one for one in services if source in {None, one.id}), None)
     found, trouble = Found((), 0, 0, ()), ""
     if service is not None:
@@ -99,7 +100,7 @@ async def small(
 ) -> Response:
     """A small copy of a picture, or of the part that a place shows."""
     await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    service = await run_in_threadpool(find_service, app.workshop, Kind.PICTURES, source)
+    service = await run_in_threadpool(find_service, app.workshop, PICTURES, source)
     async with app.queues.small.seat(actor.id), while_wanted(request):
         found = await run_in_threadpool(find_item, app.workshop, service, item)
         window = await run_in_threadpool(place_shown, app.workshop, actor, folio_id, found, place)
@@ -121,7 +122,7 @@ async def take(
 ) -> RedirectResponse:
     """Bring the full picture in."""
     await run_in_threadpool(check_target, app.workshop, actor, folio_id)
-    service = await run_in_threadpool(find_service, app.workshop, Kind.PICTURES, source)
+    service = await run_in_threadpool(find_service, app.workshop, PICTURES, source)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         found = await run_in_threadpool(find_item, app.workshop, service, item)
         try:

@@ -14,8 +14,9 @@ from lucidex.core.cancellation import until
 from lucidex.core.errors import NotFoundError, UserError
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import check_target
+from lucidex.services.outside.adapters import SCANNER
 from lucidex.services.outside.scanner import Area, is_reached_by_browser
-from lucidex.services.outside.settings import Kind, find_service, read_services
+from lucidex.services.outside.settings import find_service, read_services
 from lucidex.services.people import Actor
 from lucidex.services.scanning import (
     DPIS,
@@ -47,7 +48,7 @@ def scanner_page(
     request: Request, app: App, actor: SignedIn, folio_id: int, scanner: Annotated[int | None, Query(ge=1)] = None
 ) -> HTMLResponse:
     """The glass, before anybody has looked at it."""
-    services = read_services(app.workshop, Kind.SCANNER)
+    services = read_services(app.workshop, SCANNER)
     chosen = next((one for one in services if scanner in {None, one.id}), None)
     return page(
         request,
@@ -100,7 +101,7 @@ async def look(
 ) -> Seen:
     """Look at all of the glass."""
     await run_in_threadpool(check_target, app.workshop, actor, folio_id)
-    service = await run_in_threadpool(find_service, app.workshop, Kind.SCANNER, scanner)
+    service = await run_in_threadpool(find_service, app.workshop, SCANNER, scanner)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         return Seen.of(await run_in_threadpool(look_at_glass, app.workshop, actor, service))
 

@@ -7,10 +7,10 @@ from starlette.responses import HTMLResponse, RedirectResponse
 
 from lucidex.core.errors import UserError
 from lucidex.services.outside import settings
-from lucidex.services.outside.settings import NAMES, STANDARDS, Kind
+from lucidex.services.outside.adapters import ADAPTERS, adapter_of
+from lucidex.services.outside.service import Service
 from lucidex.services.people import check_admin
 from lucidex.web.context import App, SignedIn
-from lucidex.web.outside.trying import tried
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page
 
@@ -30,9 +30,17 @@ def outside_page(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
         request,
         "outside/settings.html",
         actor=actor,
-        kinds=[(kind, NAMES[kind], STANDARDS[kind], [one for one in services if one.kind == kind]) for kind in Kind],
+        kinds=[(adapter, [one for one in services if one.kind == adapter.kind]) for adapter in ADAPTERS],
         message=message_before(request),
     )
+
+
+def _tried(service: Service) -> str:
+    """What it says of itself, or why it does not."""
+    try:
+        return adapter_of(service.kind).describe(service)
+    except UserError as error:
+        return error.sentence
 
 
 def _back(request: Request, words: str) -> RedirectResponse:
@@ -45,7 +53,7 @@ def add(
     request: Request,
     app: App,
     actor: SignedIn,
-    kind: Annotated[Kind, Form()],
+    kind: Annotated[str, Form(max_length=20)],
     address: Address = "",
     name: Name = "",
     further: Further = "",
@@ -57,7 +65,7 @@ def add(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{added.name}” is set up. {tried(added)}")
+    return _back(request, f"“{added.name}” is set up. {_tried(added)}")
 
 
 @router.post("/{service_id}")
@@ -79,7 +87,7 @@ def change(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{changed.name}” was changed. {tried(changed)}")
+    return _back(request, f"“{changed.name}” was changed. {_tried(changed)}")
 
 
 @router.post("/{service_id}/switch")

@@ -10,8 +10,9 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.errors import UserError
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import check_target
+from lucidex.services.outside.adapters import SITE
 from lucidex.services.outside.micropub import Published
-from lucidex.services.outside.settings import Kind, find_service, read_services
+from lucidex.services.outside.settings import find_service, read_services
 from lucidex.services.published import SitePages, file_name_of, find_shown, read_site, small_copy, take_published
 from lucidex.web.context import App, SignedIn
 from lucidex.web.queues import while_wanted
@@ -28,7 +29,7 @@ Address = Annotated[str, Field(max_length=1_000)]
 async def site_page(request: Request, app: App, actor: SignedIn, folio_id: int, site: Which = None) -> HTMLResponse:
     """The pages of a site."""
     folio = await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    services = await run_in_threadpool(read_services, app.workshop, Kind.SITE)
+    services = await run_in_threadpool(read_services, app.workshop, SITE)
     service = next((one for one in services if site in {None, one.id}), None)
     found, trouble = SitePages(Published((), True), {}), ""
     if service is not None:
@@ -62,7 +63,7 @@ async def small(
 ) -> Response:
     """A small copy of a published picture."""
     await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    service = await run_in_threadpool(find_service, app.workshop, Kind.SITE, site)
+    service = await run_in_threadpool(find_service, app.workshop, SITE, site)
     async with app.queues.small.seat(actor.id), while_wanted(request):
         await run_in_threadpool(find_shown, app.workshop, service, page, address)
         content = await run_in_threadpool(small_copy, app.workshop, service, address)
@@ -91,7 +92,7 @@ class Taken(BaseModel):
 async def take(request: Request, app: App, actor: SignedIn, folio_id: int, body: TakeIn) -> Taken:
     """Take one picture in, with its texts."""
     await run_in_threadpool(check_target, app.workshop, actor, folio_id)
-    service = await run_in_threadpool(find_service, app.workshop, Kind.SITE, body.site)
+    service = await run_in_threadpool(find_service, app.workshop, SITE, body.site)
     async with app.queues.outside.seat(actor.id), while_wanted(request):
         taken = await run_in_threadpool(
             take_published, app.workshop, actor, folio_id, service, body.page, body.address

@@ -1,0 +1,24 @@
+"""What every adapter declares: which services it speaks to, by which open standard."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from lucidex.services.outside.service import Service
+
+
+@dataclass(frozen=True)
+class Adapter:
+    """A kind of service.
+
+    `kind` is stored, `name` is one of them in words, `heading` several; `example` says which address is asked for.
+    `describe` asks a service what it is, and answers in a sentence, or raises the `UserError` family.
+    """
+
+    kind: str
+    name: str
+    heading: str
+    standard: str
+    example: str
+    describe: Callable[[Service], str]
+    has_token: bool = False
+    has_further_hosts: bool = False
