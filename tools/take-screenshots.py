@@ -53,6 +53,27 @@ def signed_in(browser: Browser, address: str, width: int) -> Page:
     return page
 
 
+def take_outside(page: Page, folio: str) -> None:
+    """The scanner, free pictures and the site, and back to the folio's pictures."""
+    page.goto(f"{folio}/scanner")
+    page.click("text=Look at the glass")
+    page.wait_for_selector("#glass-treated:not([hidden])")
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "scanner.png")
+    page.goto(f"{folio}/free-pictures?find=autumn&shape=wide")
+    page.select_option("[name=place]", label="Site banner")
+    page.wait_for_url("**place=**")
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "free-pictures.png")
+    page.goto(f"{folio}/site")
+    page.locator(".site-page [data-address]").nth(0).check()
+    page.locator(".site-page [data-address]").nth(1).check()
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "site.png")
+    page.goto(f"{folio}/gather")
+    page.wait_for_load_state("networkidle")
+
+
 def take_all(browser: Browser, address: str) -> None:
     page = signed_in(browser, address, 1280)
     page.screenshot(path=SHOTS / "start.png")
@@ -65,6 +86,7 @@ def take_all(browser: Browser, address: str) -> None:
     page.goto(address)
     page.click("text=Autumn evenings")
     page.wait_for_load_state("networkidle")
+    take_outside(page, page.url.removesuffix("/gather"))
     page.click(".print:first-child .strong")
     page.wait_for_url("**/pictures/*")
     bench = page.url
@@ -118,14 +140,6 @@ def take_all(browser: Browser, address: str) -> None:
     add(page, "find dust")
     page.wait_for_selector(".area-shape[data-proposed]")
     take(page, "bench-mend.png")
-    open_picture(page, address, "Autumn evenings", "terraces-in-haze.jpg")
-    for line in ("range by itself", "curve"):
-        add(page, line)
-    page.wait_for_function("() => document.querySelector('.silhouette')?.getAttribute('d').length > 100")
-    page.fill("input[name=all]", "0:0 25:18 70:76 100:100")
-    changed(page, lambda: page.press("input[name=all]", "Enter"))
-    page.evaluate("document.activeElement.blur()")
-    take(page, "bench-curve.png")
     open_picture(page, address, "Autumn evenings", "orchid-under-lamp.jpg")
     for line in ("white balance by itself", "late sun"):
         add(page, line)
@@ -147,9 +161,6 @@ def take_all(browser: Browser, address: str) -> None:
     page.fill("[role=dialog] [name=group]", "Landscapes")
     page.click("text=Keep it")
     page.wait_for_selector("#notice .notice")
-    page.goto(address + "/routines")
-    page.wait_for_load_state("networkidle")
-    page.screenshot(path=SHOTS / "routines.png")
     page.goto(address + "/")
     page.click("a:has-text('Autumn evenings')")
     page.click("a.tab:has-text('Proof')")
