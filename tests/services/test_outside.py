@@ -190,8 +190,9 @@ def test_nothing_is_asked_of_another_host(others: Callable[[], Other]) -> None:
                 client.get(address)
     assert theirs.asked == []
     assert {token for _, token in ours.asked} == {"Bearer t"}
-    with OutsideClient(service(ours, further=(origin_of(theirs.address),))) as client:
+    with OutsideClient(service(ours, further=(origin_of(theirs.address),), token="t")) as client:
         assert client.get(f"{ours.address}/away").content == b"secret", "a host that was set up for it"
+    assert theirs.asked == [("/there", None)], "which gets no token"
 
 
 def test_an_answer_has_a_bound_in_bytes_and_in_time(others: Callable[[], Other]) -> None:

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from lucidex.core.errors import ChangedMeanwhileError, UserError
-from lucidex.services.documents import Alter, change, read_picture
+from lucidex.services.documents import Alter
 from lucidex.services.intake import Arrival, BroughtIn, already_taken, bring_in_received, check_target, not_taken
 from lucidex.services.origins import Origin, came_as, note_origin
 from lucidex.services.outside.client import OutsideClient
@@ -22,7 +22,7 @@ def fetch_into(
     origin: Origin,
     alter: Alter,
 ) -> BroughtIn:
-    """Fetch a picture from an address of a service, and change its document, for instance its texts.
+    """Fetch a picture from an address of a service; `alter` gives its first document texts.
 
     Raises the `UserError` family with a sentence that names the file and the reason; then nothing is stored.
     """
@@ -34,14 +34,14 @@ def fetch_into(
         response, pieces = answer
         client.check(response.status_code)
         with workshop.originals.receive(pieces, workshop.limits.file_bytes) as received:
+            arrival = Arrival(
+                came_as=name, alter=alter, on_recorded=lambda session, id: note_origin(session, id, service, origin)
+            )
             try:
                 try:
-                    taken = bring_in_received(workshop, actor, folio_id, file_name, received, Arrival(came_as=name))
+                    return bring_in_received(workshop, actor, folio_id, file_name, received, arrival)
                 except ChangedMeanwhileError:  # it was here once, and was taken out again
-                    taken = bring_in_received(workshop, actor, folio_id, file_name, received)
+                    fresh = replace(arrival, came_as=None)
+                    return bring_in_received(workshop, actor, folio_id, file_name, received, fresh)
             except UserError as error:
                 raise not_taken(file_name, error) from error
-    note_origin(workshop, taken.picture_id, service, origin)
-    state = read_picture(workshop, actor, taken.picture_id)
-    change(workshop, actor, taken.picture_id, state.version, f"Texts from “{service.name}”", alter)
-    return taken

@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -108,11 +108,14 @@ class Arrival:
     """How a file came: its seat among others, the folders it lay in, and a name of this one sending.
 
     A picture that came under the same `came_as` is there already: it is not taken twice, however often it is sent.
+    `alter` changes its first document, and `on_recorded` writes more of it down, in the transaction that records it.
     """
 
     seat: "Seat | None" = None
     group: str = ""
     came_as: str | None = None
+    alter: Callable[[PictureDocument, SourceFacts], PictureDocument] | None = None
+    on_recorded: Callable[[Session, int], None] | None = None
 
 
 PLAINLY = Arrival()
@@ -268,6 +271,10 @@ def _record(
         session.add(picture)
         session.flush()
         document = PictureDocument(texts=texts_of(facts.recorded))
+        if arrival.alter is not None:
+            document = arrival.alter(document, facts)
+        if arrival.on_recorded is not None:
+            arrival.on_recorded(session, picture.id)
         start_document(session, actor, picture.id, document, "Brought in")
         folio.changed_at = now()
         workshop.originals.keep(received)

@@ -5,10 +5,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from lucidex.records.models import MAX_OUTSIDE_TEXT, Picture, PictureOrigin
+from lucidex.records.models import MAX_OUTSIDE_TEXT, OutsideService, Picture, PictureOrigin
 from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
@@ -44,19 +43,20 @@ def came_as(folio_id: int, address: str) -> str:
     return hashlib.sha256(f"{folio_id} {address}".encode()).hexdigest()[:CAME_LENGTH]
 
 
-def note_origin(workshop: Workshop, picture_id: int, service: Service, origin: Origin) -> None:
-    """Write down where a picture was found; what was written before goes."""
-    parts = {
-        "service_id": service.id,
-        "address": origin.address[:MAX_OUTSIDE_TEXT],
-        "address_sha256": digest_of(origin.address),
-        "page_address": origin.page_address[:MAX_OUTSIDE_TEXT],
-        "page_name": origin.page_name[:MAX_OUTSIDE_TEXT],
-        "shown_width": origin.shown_width,
-    }
-    with workshop.database.begin() as session:
-        written = insert(PictureOrigin).values(picture_id=picture_id, **parts)
-        session.execute(written.on_duplicate_key_update(**parts))
+def note_origin(session: Session, picture_id: int, service: Service, origin: Origin) -> None:
+    """Write down where a new picture was found, unless the service is no longer set up."""
+    known = session.get(OutsideService, service.id) is not None
+    session.add(
+        PictureOrigin(
+            picture_id=picture_id,
+            service_id=service.id if known else None,
+            address=origin.address[:MAX_OUTSIDE_TEXT],
+            address_sha256=digest_of(origin.address),
+            page_address=origin.page_address[:MAX_OUTSIDE_TEXT],
+            page_name=origin.page_name[:MAX_OUTSIDE_TEXT],
+            shown_width=origin.shown_width,
+        )
+    )
 
 
 def origins_of(session: Session, picture_ids: Iterable[int]) -> dict[int, Origin]:

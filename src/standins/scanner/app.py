@@ -7,9 +7,10 @@ from pathlib import Path
 from typing import Annotated
 
 import pyvips
-from fastapi import FastAPI, Form, Request, UploadFile
+from fastapi import FastAPI, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 from starlette.concurrency import iterate_in_threadpool
+from starlette.datastructures import UploadFile
 
 from standins.pages import shown
 from standins.scanner.escl import (
@@ -102,9 +103,13 @@ def create_app(folder: Path, pictures: Path, pace: float = 1.0) -> FastAPI:
         return RedirectResponse("/", 303)
 
     @app.post("/lay-own")
-    def lay_own(file: UploadFile) -> RedirectResponse:
-        if file.size is None or file.size > MAX_OWN_BYTES:
+    async def lay_own(request: Request) -> RedirectResponse:
+        length = request.headers.get("content-length", "")
+        if not length.isdecimal() or int(length) > MAX_OWN_BYTES:
             return RedirectResponse("/?said=It weighs more than 60 MB.", 303)
+        file = (await request.form(max_files=1, max_fields=4)).get("file")
+        if not isinstance(file, UploadFile):
+            return RedirectResponse("/?said=Choose a picture first.", 303)
         with tempfile.NamedTemporaryFile() as held:
             held.write(file.file.read())
             held.flush()

@@ -159,7 +159,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
     async def upload(request: Request) -> Response:
         if (refused := _refused(tokens, request, "media")) is not None:
             return refused
-        if int(request.headers.get("content-length", "0")) > MAX_BODY:
+        if not _is_bounded(request):
             return JSONResponse({"error": "invalid_request", "error_description": "It is too large."}, 413)
         form = await request.form(max_files=1, max_fields=10)
         sent = form.get("file")
@@ -212,9 +212,14 @@ def _refused(path: Path, request: Request, scope: str | None, in_body: str | Non
     return None
 
 
+def _is_bounded(request: Request) -> bool:
+    """Whether a body says how long it is, and that is not too much."""
+    length = request.headers.get("content-length", "")
+    return length.isdecimal() and int(length) <= MAX_BODY
+
+
 async def _read(request: Request) -> micropub.Request:
-    length = request.headers.get("content-length", "0")
-    if not length.isdecimal() or int(length) > MAX_BODY:
+    if not _is_bounded(request):
         raise micropub.WrongRequestError("It is too large.")
     if request.headers.get("content-type", "").startswith("application/json"):
         content = b""

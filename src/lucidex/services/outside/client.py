@@ -44,8 +44,6 @@ class OutsideClient:
     def __init__(self, service: Service) -> None:
         self._service = service
         headers = {"User-Agent": "Lucidex", "Accept-Encoding": "gzip, identity"}
-        if service.token:
-            headers["Authorization"] = f"Bearer {service.token}"
         timeout = httpx.Timeout(IDLE_S, connect=CONNECT_S)
         # a proxy that the environment names would see what is meant for this service alone
         self._http = httpx.Client(timeout=timeout, headers=headers, follow_redirects=False, trust_env=False)
@@ -99,6 +97,11 @@ class OutsideClient:
             raise BusyError(f"“{name}” is busy. Try again in a moment.")
         raise UnavailableError(f"“{name}” has trouble of its own (it answered {status}).")
 
+    def _token_for(self, address: str) -> dict[str, str]:
+        """The service's secret goes to its own host alone, not to those from which it also delivers."""
+        is_own = origin_of(address) == origin_of(self._service.address)
+        return {"Authorization": f"Bearer {self._service.token}"} if is_own and self._service.token else {}
+
     @contextmanager
     def answer(
         self,
@@ -118,7 +121,8 @@ class OutsideClient:
                         f"“{name}” leads to {origin_of(address)}, which is not set up for it, so nothing was asked "
                         "there. An administrator can add it under “Outside”."
                     )
-                with self._http.stream(method, address, headers=headers, **given) as response:
+                sent = {**(headers or {}), **self._token_for(address)}
+                with self._http.stream(method, address, headers=sent, **given) as response:
                     if response.is_redirect and method == "GET" and "location" in response.headers:
                         address = urljoin(address, response.headers["location"])
                         continue

@@ -6,6 +6,7 @@ what does not look as the standard says is passed over.
 
 import json
 import re
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from html import unescape
@@ -21,6 +22,7 @@ from lucidex.services.outside.service import Service
 
 MAX_MANIFESTS, MAX_DEPTH, MAX_COLLECTIONS = 400, 3, 30
 MAX_WORDS, MAX_TEXT = 4_000, 400
+READ_WITHIN_S = 40.0
 ACCEPT = 'application/ld+json;profile="http://iiif.io/api/presentation/3/context.json", application/json;q=0.9'
 _TAGS = re.compile(r"<[^>]{0,2000}>")
 
@@ -59,8 +61,8 @@ class Item:
         width = max(1, min(round(window.width), self.width - left))
         height = max(1, min(round(window.height), self.height - top))
         scale = min(1.0, size.width / width, size.height / height)
-        wide, high = max(1, round(width * scale)), max(1, round(height * scale))
-        return f"{self.service}/{left},{top},{width},{height}/{wide},{high}/0/default.jpg"
+        wide = max(1, round(width * scale))  # the width alone: that is what every level can do
+        return f"{self.service}/{left},{top},{width},{height}/{wide},/0/default.jpg"
 
     @property
     def whole(self) -> str:
@@ -91,16 +93,20 @@ def read_source(client: OutsideClient, address: str) -> Contents:
 
 
 class _Walk:
-    """Through a collection and those in it."""
+    """Through a collection and those in it, for so long as somebody may be kept waiting."""
 
     def __init__(self, client: OutsideClient) -> None:
         self._client, self._manifests, self._collections, self.is_all = client, 0, 0, True
+        self._until = time.monotonic() + READ_WITHIN_S
         self._seen: set[str] = set()
 
     def items_of(self, collection: Json, depth: int) -> Iterator[Item]:
         """Its pictures; one whose manifest cannot be read is passed over."""
         for one in _list(collection.get("items")):
             check_wanted()
+            if time.monotonic() > self._until:
+                self.is_all = False
+                return
             address = str(one.get("id", ""))
             if not address or address in self._seen:
                 continue

@@ -140,10 +140,12 @@ def keep_shipped(workshop: Workshop, kind: str, name: str, address: str, token: 
     with workshop.database.begin() as session:
         wanted = select(OutsideService).where(OutsideService.kind == kind, OutsideService.is_shipped.is_(True))
         row = session.scalar(wanted.with_for_update())
+        there = select(OutsideService).where(OutsideService.kind == kind, OutsideService.address == address)
+        other = session.scalar(there)
+        if other is not None and other is not row:
+            return  # somebody has set it up by hand
         if row is None:
-            taken = select(OutsideService).where(OutsideService.kind == kind, OutsideService.address == address)
-            if session.scalar(taken) is None:
-                given = _checked(name, address, (), token)
-                session.add(OutsideService(kind=kind, is_shipped=True, **given))
+            given = _checked(name, address, (), token)
+            session.add(OutsideService(kind=kind, is_shipped=True, **given))
         else:
             row.address, row.token = address, token
