@@ -30,16 +30,32 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
     posts, media, tokens = Posts(folder / "posts"), Media(folder / "media"), folder / "tokens.json"
     seed.write_first_pages(folder, posts, media, pictures)
 
-    def base(request: Request) -> str:
-        return str(request.base_url).rstrip("/")
+    _answer_readers(app, posts, media)
+    _answer_writers(app, posts, media, tokens)
+    _keep_media(app, media, tokens)
 
-    # for readers
+    @app.middleware("http")
+    async def tell_where_to_write(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
+        answer = await go_on(request)
+        if request.url.path == "/":
+            answer.headers["Link"] = f'<{_base(request)}/micropub>; rel="micropub"'
+        return answer
+
+    return app
+
+
+def _base(request: Request) -> str:
+    return str(request.base_url).rstrip("/")
+
+
+def _answer_readers(app: FastAPI, posts: Posts, media: Media) -> None:
+    """Pages and files, to anybody."""
 
     @app.get("/")
     def home(request: Request) -> Response:
         listed = posts.listed()
         stamp = "".join(f"{post.slug}{post.latest.number}" for post in listed)
-        return _page(request, written("site_home.html", posts=listed, base=base(request)), stamp)
+        return _page(request, written("site_home.html", posts=listed, base=_base(request)), stamp)
 
     @app.get("/pages/{slug}")
     @app.head("/pages/{slug}")
@@ -49,7 +65,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
             return Response("There is no such page.", 404, media_type="text/plain")
         if post.is_deleted:
             return Response("This page was taken away.", 410, media_type="text/plain")
-        answer = _page(request, written("site_page.html", post=post, base=base(request)), f"{post.latest.number}")
+        answer = _page(request, written("site_page.html", post=post, base=_base(request)), f"{post.latest.number}")
         answer.headers["Last-Modified"] = format_datetime(seed.moment(post.latest.at), usegmt=True)
         return answer
 
@@ -63,7 +79,9 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
             media_type, _ = kind_of(opened.read(16))
         return FileResponse(path, media_type=media_type, headers={"Cache-Control": FOREVER})
 
-    # for those who write
+
+def _answer_writers(app: FastAPI, posts: Posts, media: Media, tokens: Path) -> None:
+    """Micropub, to whoever has a token."""
 
     @app.get("/micropub")
     def query(
@@ -79,7 +97,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
         if q == "config":
             return JSONResponse(
                 {
-                    "media-endpoint": f"{base(request)}/media-endpoint",
+                    "media-endpoint": f"{_base(request)}/media-endpoint",
                     "syndicate-to": [],
                     "post-types": [{"type": "article", "name": "Page"}],
                     "q": ["config", "source", "syndicate-to", "category", "versions"],
@@ -92,9 +110,9 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
             return JSONResponse({"categories": found})
         if q == "source" and not url:
             listed = posts.listed()[offset : offset + limit]
-            return JSONResponse({"items": [_source(base(request), post) for post in listed]})
+            return JSONResponse({"items": [_source(_base(request), post) for post in listed]})
         if q in {"source", "versions"}:
-            post = posts.find(_slug(base(request), url))
+            post = posts.find(_slug(_base(request), url))
             if post is None:
                 return _wrong("There is no such page.")
             if q == "versions":
@@ -106,7 +124,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
                         ]
                     }
                 )
-            shown = _absolute(base(request), post.properties)
+            shown = _absolute(_base(request), post.properties)
             if names:
                 return JSONResponse({"properties": {name: shown.get(name, []) for name in names}})
             return JSONResponse({"type": list(post.types), "properties": shown})
@@ -121,13 +139,17 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
         try:
             if (refused := _refused(tokens, request, asked.action, asked.access_token)) is not None:
                 return refused
-            return await _done(base(request), posts, media, asked)
+            return await _done(_base(request), posts, media, asked)
         except micropub.WrongRequestError as error:
             return _wrong(str(error))
         except UnknownKindError as error:
             return _wrong(str(error))
         except TooManyError:
             return JSONResponse({"error": "invalid_request", "error_description": "The site is full."}, 507)
+
+
+def _keep_media(app: FastAPI, media: Media, tokens: Path) -> None:
+    """The media endpoint."""
 
     @app.get("/media-endpoint")
     def query_media(
@@ -145,7 +167,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
             {
                 "items": [
                     {
-                        "url": f"{base(request)}/media/{one.name}",
+                        "url": f"{_base(request)}/media/{one.name}",
                         "published": one.published,
                         "mime_type": one.media_type,
                         "size": one.byte_count,
@@ -169,16 +191,7 @@ def create_app(folder: Path, pictures: Path) -> FastAPI:
             name = media.put(await _content(sent), sent.filename or "picture")
         except (UnknownKindError, micropub.WrongRequestError) as error:
             return _wrong(str(error))
-        return Response(status_code=201, headers={"Location": f"{base(request)}/media/{name}"})
-
-    @app.middleware("http")
-    async def tell_where_to_write(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
-        answer = await go_on(request)
-        if request.url.path == "/":
-            answer.headers["Link"] = f'<{base(request)}/micropub>; rel="micropub"'
-        return answer
-
-    return app
+        return Response(status_code=201, headers={"Location": f"{_base(request)}/media/{name}"})
 
 
 def _page(request: Request, body: str, stamp: str) -> Response:
