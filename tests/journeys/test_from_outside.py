@@ -50,7 +50,7 @@ def folio(workshop: Workshop, desk: Desk, outside: None) -> int:
 def test_a_signature_becomes_a_clear_file(desk: Desk, folio: int, tmp_path: Path) -> None:
     page = desk.page
     page.goto(f"{desk.site}/folios/{folio}/gather")
-    page.click("text=the scanner")
+    page.click("text=Scan a page")
     page.click("text=Look at the glass")
     expect(page.locator("#scan-choices")).to_be_visible()
     expect(page.locator("#scan-size")).to_contain_text("px")
@@ -102,7 +102,7 @@ def test_a_wide_autumn_picture_is_found_for_the_banner(workshop: Workshop, desk:
     hang_missing(workshop, desk.actor, folio, [(read_demand("1600x640 under 180 kB").demand(), "Site banner")])
     page = desk.page
     page.goto(f"{desk.site}/folios/{folio}/gather")
-    page.click("text=free pictures")
+    page.click("text=Find a free picture")
     page.fill("[name=find]", "autumn")
     page.press("[name=find]", "Enter")
     page.wait_for_url("**find=autumn**")
@@ -134,7 +134,7 @@ def test_a_wide_autumn_picture_is_found_for_the_banner(workshop: Workshop, desk:
 def test_three_published_pictures_come_with_their_texts(workshop: Workshop, desk: Desk, folio: int) -> None:
     page = desk.page
     page.goto(f"{desk.site}/folios/{folio}/gather")
-    page.click("text=the site")
+    page.click("text=Take from the site")
     expect(page.locator(".site-page")).to_have_count(6)
     desk.accessible()
     evenings = page.locator(".site-page", has_text="Winter evenings under glass")
