@@ -7,7 +7,7 @@ import pyvips
 
 FAULT = 24.0  # code values of a colour difference: from here on it is seen along an edge
 SHOWS_FROM = 0.01  # of the pixels
-_LARGEST = 1_500_000  # pixels of the bands that stand for a larger picture
+_LARGEST = 500_000  # pixels of the bands that stand for a larger picture
 
 
 def needs_full_chroma(image: pyvips.Image) -> bool:
@@ -23,8 +23,13 @@ def lost_colour(pixels: npt.NDArray[np.uint8]) -> float:
         pixels = pixels[:height].reshape(-1, 16 * every, *pixels.shape[1:])[:, :16].reshape(-1, *pixels.shape[1:])
     if min(pixels.shape[:2]) < 2:
         return 0.0
-    colour = cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2YCrCb)[..., 1:]
-    height, width = colour.shape[:2]
-    half = cv2.resize(colour, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
-    back = cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR)
-    return float(np.mean(cv2.absdiff(colour, back).max(axis=2) > FAULT))
+    converted = cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2YCrCb)
+    red, blue = (np.asarray(cv2.extractChannel(converted, band), np.uint8) for band in (1, 2))
+    return float(np.count_nonzero(cv2.max(_off(red), _off(blue)) > FAULT) / red.size)
+
+
+def _off(band: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint8]:
+    """By how much each pixel of a band differs once it is halved and enlarged again."""
+    height, width = band.shape
+    half = cv2.resize(band, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
+    return np.asarray(cv2.absdiff(band, cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR)), np.uint8)
