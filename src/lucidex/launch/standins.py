@@ -74,6 +74,8 @@ def _token(folder: Path) -> str:
     if not path.exists():
         folder.mkdir(parents=True, exist_ok=True)
         fresh = path.with_suffix(".new")
+        fresh.unlink(missing_ok=True)
+        fresh.touch(mode=0o600)
         fresh.write_text(secrets.token_urlsafe(32))
         fresh.replace(path)
     secret = path.read_text()
