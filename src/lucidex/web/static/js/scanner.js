@@ -87,6 +87,7 @@ function begin(body) {
   frame().removeAttribute("hidden");
   byId("scan-choices").hidden = false;
   for (const option of /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field("dpi"))).options) option.disabled = !body.resolutions.includes(Number(option.value));
+  for (const option of /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field("looks"))).options) option.disabled = !body.has_colour && /own|colour/.test(option.value);
   byId("scan-straight").hidden = !body.straighten;
   byId("scan-askew").textContent = `${Math.abs(body.straighten)}°`;
   const own = byId("scan-own"), link = own.querySelector("a");
@@ -102,8 +103,8 @@ function begin(body) {
 /** What suits the subject. */
 function suit() {
   const chosen = subject().dataset;
-  const ink = `ink-${chosen.clear === "true" ? "clear" : "white"}-${chosen.keep === "true" ? "own" : "black"}`;
-  field("looks").value = chosen.looks === "ink" ? ink : chosen.looks ?? "colour";
+  const ink = `ink-${chosen.clear === "true" ? "clear" : "white"}-${chosen.keep === "true" && seen?.has_colour ? "own" : "black"}`;
+  field("looks").value = chosen.looks === "ink" ? ink : seen?.has_colour ? chosen.looks ?? "colour" : "grey";
   const able = seen?.resolutions ?? [];
   field("dpi").value = able.includes(Number(chosen.dpi)) ? chosen.dpi ?? "300" : String(able[able.length - 1] ?? 300);
   byId("scan-advice").textContent = chosen.advice ?? "";
