@@ -141,6 +141,13 @@ def test_a_scan_that_is_stopped_frees_the_scanner(scanner: httpx.Client) -> None
     scanned(scanner, settings())
 
 
+def test_a_scan_that_nobody_fetches_is_given_up(scanner: httpx.Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("standins.scanner.jobs.FETCHED_WITHIN_S", 0.0)
+    job = begun(scanner, settings())
+    assert "Idle" in scanner.get("/eSCL/ScannerStatus").text
+    assert scanner.get(job + "/NextDocument").status_code == 410
+
+
 def test_whoever_hangs_up_has_stopped_the_scan(tmp_path: Path) -> None:
     with serving(create_app(tmp_path, DEMO, pace=30)) as address, httpx.Client(base_url=address) as client:
         job = begun(client, settings(600))
