@@ -71,6 +71,6 @@ async function take() {
   working = false;
   byId("site-stop").hidden = true;
   const left = wanted.length - done - failed;
-  byId("site-progress").textContent = [`${done} taken, with their texts.`, failed ? `${failed} could not be taken: why stands beside each.` : "", left ? `Stopped; ${left} left.` : ""].filter(Boolean).join(" ");
+  byId("site-progress").textContent = [done ? `${done} taken, with their texts.` : "Nothing was taken.", failed ? `${failed} could not be taken: why stands beside each.` : "", left ? `Stopped; ${left} left.` : ""].filter(Boolean).join(" ");
   count();
 }
