@@ -104,12 +104,6 @@ def take_all(browser: Browser, address: str) -> None:
     page.fill("#line", "bw, 4x6 and as webp under 200 kB")
     page.wait_for_selector("#reading [role=option]")
     take(page, "bench-line.png")
-    open_picture(page, address, "Letters and signs", "signature-scan.jpg")
-    for line in ("straighten 4.2", "trim", "clear the ground"):
-        add(page, line)
-    page.get_by_role("button", name="Close", exact=True).click()
-    page.wait_for_selector(".rung")
-    take(page, "bench-multiples.png")
     open_picture(page, address, "Open day", "visitors.jpg")
     for line in ("hide faces", "hide name badge"):
         add(page, line)
