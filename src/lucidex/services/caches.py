@@ -91,6 +91,18 @@ class OwnCache(Generic[Key, Cached]):
             cache.of(workshop).clear()
 
 
+class OwnBriefCache(Generic[Key, Cached]):
+    """The same for things that are true for some seconds."""
+
+    def __init__(self, limit: int, seconds: float) -> None:
+        self._limit, self._seconds = limit, seconds
+        self._caches: WeakKeyDictionary[Workshop, BriefCache[Key, Cached]] = WeakKeyDictionary()
+
+    def of(self, workshop: Workshop) -> BriefCache[Key, Cached]:
+        """The one of a workshop."""
+        return self._caches.setdefault(workshop, BriefCache(self._limit, self._seconds))
+
+
 def bytes_of(image: pyvips.Image) -> int:
     """How much memory the pixels of an image take."""
     return int(image.width * image.height * image.bands * {"uchar": 1, "ushort": 2}.get(image.format, 4))

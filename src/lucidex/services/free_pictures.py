@@ -2,7 +2,6 @@
 
 import hashlib
 import re
-import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -15,7 +14,7 @@ from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.texts import Texts
-from lucidex.services.caches import OwnCache
+from lucidex.services.caches import OwnBriefCache
 from lucidex.services.documents import Alter
 from lucidex.services.fetching import fetch_into
 from lucidex.services.folios import FolioView, read_folio
@@ -107,19 +106,18 @@ def key_of(manifest: str) -> str:
     return hashlib.sha256(manifest.encode()).hexdigest()[:20]
 
 
-_contents: OwnCache[tuple[int, str], tuple[float, Contents]] = OwnCache(12)
+_contents: OwnBriefCache[tuple[int, str], Contents] = OwnBriefCache(12, KNOWN_FOR_S)
 
 
 def contents_of(workshop: Workshop, service: Service) -> Contents:
     """All that a source holds, read anew after a while."""
     cache, key = _contents.of(workshop), (service.id, service.address)
     known = cache.get(key)
-    if known is not None and time.monotonic() - known[0] < KNOWN_FOR_S:
-        return known[1]
-    with OutsideClient(service) as client:
-        read = read_source(client, service.address)
-    cache.put(key, (time.monotonic(), read))
-    return read
+    if known is None:
+        with OutsideClient(service) as client:
+            known = read_source(client, service.address)
+        cache.put(key, known)
+    return known
 
 
 def _has_words(item: Item, words: Iterable[str]) -> bool:

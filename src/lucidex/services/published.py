@@ -1,7 +1,6 @@
 """Pictures that are published on a site already: seen page by page, and taken into a folio with their texts."""
 
 import re
-import time
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
@@ -9,7 +8,7 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError
 from lucidex.core.source.facts import SourceFacts
-from lucidex.services.caches import OwnCache
+from lucidex.services.caches import OwnBriefCache
 from lucidex.services.documents import Alter
 from lucidex.services.fetching import fetch_into
 from lucidex.services.folios import read_folio
@@ -22,13 +21,14 @@ from lucidex.services.people import Actor
 from lucidex.services.sources import decode_once
 from lucidex.services.workshop import Workshop
 
-KNOWN_FOR_S = 20.0
+KNOWN_FOR_S, SMALL_KEPT_S = 20.0, 300.0
 SMALL_EDGE, MAX_LOOKED_AT = 420, 60_000_000
 _KEYED = re.compile(r"^[0-9a-f]{8,64}-(?=.)")  # the key of the content, with which names of media often begin
-_published: OwnCache[tuple[int, str], tuple[float, Published]] = OwnCache(8)
+_published: OwnBriefCache[tuple[int, str], Published] = OwnBriefCache(8, KNOWN_FOR_S)
 
 
-_small: OwnCache[tuple[int, str], bytes] = OwnCache(24_000_000, len)
+# an address of another site may show another picture tomorrow
+_small: OwnBriefCache[tuple[int, str], bytes] = OwnBriefCache(400, SMALL_KEPT_S)
 
 
 @dataclass(frozen=True)
@@ -43,12 +43,11 @@ def published_of(workshop: Workshop, service: Service) -> Published:
     """The pages of a site, read anew after some seconds."""
     cache, key = _published.of(workshop), (service.id, service.address)
     known = cache.get(key)
-    if known is not None and time.monotonic() - known[0] < KNOWN_FOR_S:
-        return known[1]
-    with OutsideClient(service) as client:
-        read = read_pages(client, service.address)
-    cache.put(key, (time.monotonic(), read))
-    return read
+    if known is None:
+        with OutsideClient(service) as client:
+            known = read_pages(client, service.address)
+        cache.put(key, known)
+    return known
 
 
 def read_site(workshop: Workshop, actor: Actor, folio_id: int, service: Service) -> SitePages:
