@@ -217,8 +217,8 @@ def preview_file(preview: Preview, treated: Treated) -> tuple[bytes, str]:
     source = Source(size, 1, PixelLayout(3, "uchar", "srgb", False), None, {1: pixels}.__getitem__).of_pixels(pixels)
     geometry = PictureGeometry.of(size)
     raster = Raster(pixels, geometry)
-    steps = [step.found_on(raster) if isinstance(step, TwoToneStep) else step for step in _toned(treated)]
-    document = PictureDocument(steps=tuple(StepEntry(id=f"s{i}", step=_lit(s, treated)) for i, s in enumerate(steps)))
+    steps = [step.found_on(raster).lightened(treated.lighter) for step in _toned(treated)]
+    document = PictureDocument(steps=tuple(StepEntry(id=f"s{i}", step=step) for i, step in enumerate(steps)))
     whole = Placement(Window(0, 0, size.width, size.height), size, 0, 0, size)
     image = draw(source, plan(source, geometry, whole, None, document.treatment))
     name = PNG if image.hasalpha() else JPEG
@@ -232,14 +232,6 @@ def _toned(treated: Treated) -> list[Step]:
         ink = InkColour.OWN if treated.keeps_ink else InkColour.BLACK
         return [TwoToneStep(paper=paper, ink=ink, softness_percent=20)]
     return [Light(brightness=treated.lighter)] if treated.lighter else []
-
-
-def _lit(step: Step, treated: Treated) -> Step:
-    """A step in two tones with a threshold that was made lighter, or darker, by hand."""
-    if not isinstance(step, TwoToneStep) or not treated.lighter:
-        return step
-    threshold = float(np.clip(step.threshold_percent * 2 ** (treated.lighter / 60), 1, 99))
-    return step.model_copy(update={"threshold_percent": round(threshold, 1), "automatic": False})
 
 
 @dataclass
@@ -309,7 +301,7 @@ def scan_into(
     steps = [*_straightened(treated), *_toned(treated)]
     if steps:
         state = read_picture(workshop, actor, taken.picture_id)
-        lit = [_lit(begun(renderer, state, step), treated) for step in steps]
+        lit = [begun(renderer, state, step).lightened(treated.lighter) for step in steps]
         add_all_begun(renderer, workshop, actor, state, lit)
     return taken
 

@@ -301,6 +301,10 @@ class Step(BaseModel):
         """The step with what it finds on a picture as it stands before the step."""
         return self
 
+    def lightened(self, amount: float) -> Self:
+        """The step so that what comes out is lighter, -100 to 100, in its own way; most have none."""
+        return self
+
     @property
     def finds_now(self) -> bool:
         """Whether its numbers are still to be found on a picture: it finds some, and nobody has set them by hand."""

@@ -84,6 +84,13 @@ class TwoToneStep(EffectStep, FindingStep):
             found["ink_colour"] = "#{:02x}{:02x}{:02x}".format(*colour_of_ink(raster.pixels, darkness, threshold))
         return self.model_copy(update=found)
 
+    def lightened(self, amount: float) -> Self:
+        """Less is ink, or more, from where it was; by hand from then on."""
+        if not amount:
+            return self
+        threshold = float(np.clip(self.threshold_percent * 2 ** (amount / 60), 1, 99))
+        return self.model_copy(update={"threshold_percent": round(threshold, 1), "automatic": False})
+
     def sentence(self) -> Sentence:
         """For example: Two tones: black ink from 32 % darker than the paper nearby, on clear paper."""
         ink = {InkColour.BLACK: "black ink", InkColour.OWN: "ink in its own colour", InkColour.CHOSEN: "coloured ink"}
