@@ -22,8 +22,9 @@ from lucidex.services.free_pictures import (
 )
 from lucidex.services.intake import check_target
 from lucidex.services.outside.adapters import PICTURES
-from lucidex.services.outside.settings import find_service, read_services
+from lucidex.services.outside.settings import find_service
 from lucidex.web.context import App, SignedIn
+from lucidex.web.outside.choosing import chosen_service
 from lucidex.web.queues import while_wanted
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page
@@ -55,9 +56,8 @@ async def free_page(
     chosen: Annotated[str, Query(max_length=20)] = "",
 ) -> HTMLResponse:
     """What a source offers, as it would sit in a place."""
-    folio = await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    services = await run_in_threadpool(read_services, app.workshop, PICTURES)
-    service = next((one for one in services if source in {None, one.id}), None)
+    choice = await chosen_service(app, actor, folio_id, PICTURES, source)
+    folio, service = choice.folio, choice.service
     found, trouble = Found((), 0, 0, ()), ""
     if service is not None:
         try:
@@ -72,7 +72,7 @@ async def free_page(
         "outside/pictures.html",
         actor=actor,
         folio=folio,
-        services=services,
+        services=choice.services,
         service=service,
         found=found,
         trouble=trouble,

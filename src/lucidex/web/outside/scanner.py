@@ -12,11 +12,10 @@ from starlette.responses import HTMLResponse, Response, StreamingResponse
 
 from lucidex.core.cancellation import until
 from lucidex.core.errors import NotFoundError, UserError
-from lucidex.services.folios import read_folio
 from lucidex.services.intake import check_target
 from lucidex.services.outside.adapters import SCANNER
 from lucidex.services.outside.scanner import Area, is_reached_by_browser
-from lucidex.services.outside.settings import find_service, read_services
+from lucidex.services.outside.settings import find_service
 from lucidex.services.people import Actor
 from lucidex.services.scanning import (
     DPIS,
@@ -32,6 +31,7 @@ from lucidex.services.scanning import (
     subject_named,
 )
 from lucidex.web.context import App, AppContext, SignedIn
+from lucidex.web.outside.choosing import chosen_service
 from lucidex.web.queues import while_wanted
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page
@@ -44,19 +44,18 @@ Millimetres = Annotated[float, Field(ge=-1, le=2_000, allow_inf_nan=False)]
 
 
 @router.get("")
-def scanner_page(
+async def scanner_page(
     request: Request, app: App, actor: SignedIn, folio_id: int, scanner: Annotated[int | None, Query(ge=1)] = None
 ) -> HTMLResponse:
     """The glass, before anybody has looked at it."""
-    services = read_services(app.workshop, SCANNER)
-    chosen = next((one for one in services if scanner in {None, one.id}), None)
+    choice = await chosen_service(app, actor, folio_id, SCANNER, scanner)
     return page(
         request,
         "outside/scanner.html",
         actor=actor,
-        folio=read_folio(app.workshop, actor, folio_id),
-        services=services,
-        chosen=chosen,
+        folio=choice.folio,
+        services=choice.services,
+        chosen=choice.service,
         subjects=SUBJECTS,
         dpis=DPIS,
     )

@@ -12,9 +12,10 @@ from lucidex.services.folios import read_folio
 from lucidex.services.intake import check_target
 from lucidex.services.outside.adapters import SITE
 from lucidex.services.outside.micropub import Published
-from lucidex.services.outside.settings import find_service, read_services
+from lucidex.services.outside.settings import find_service
 from lucidex.services.published import SitePages, file_name_of, find_shown, read_site, small_copy, take_published
 from lucidex.web.context import App, SignedIn
+from lucidex.web.outside.choosing import chosen_service
 from lucidex.web.queues import while_wanted
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page
@@ -28,9 +29,8 @@ Address = Annotated[str, Field(max_length=1_000)]
 @router.get("")
 async def site_page(request: Request, app: App, actor: SignedIn, folio_id: int, site: Which = None) -> HTMLResponse:
     """The pages of a site."""
-    folio = await run_in_threadpool(read_folio, app.workshop, actor, folio_id)
-    services = await run_in_threadpool(read_services, app.workshop, SITE)
-    service = next((one for one in services if site in {None, one.id}), None)
+    choice = await chosen_service(app, actor, folio_id, SITE, site)
+    folio, service = choice.folio, choice.service
     found, trouble = SitePages(Published((), True), {}), ""
     if service is not None:
         try:
@@ -43,7 +43,7 @@ async def site_page(request: Request, app: App, actor: SignedIn, folio_id: int, 
         "outside/site.html",
         actor=actor,
         folio=folio,
-        services=services,
+        services=choice.services,
         service=service,
         found=found,
         trouble=trouble,
