@@ -4,6 +4,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import numpy as np
@@ -34,6 +35,7 @@ from lucidex.services.proof_sheet import find_cell
 from lucidex.services.renderer import Renderer
 from lucidex.services.scanning import Looks, Preview, Progress, Treated, look_at_glass, scan_into, subject_named
 from lucidex.services.workshop import Workshop
+from standins.scanner import stream
 from standins.scanner.app import create_app
 from standins.scanner.glass import SHEETS, Sheet
 from tests.standins.running import DEMO, own_process, serving
@@ -207,6 +209,29 @@ def test_a_scan_that_is_stopped_at_the_scanner_takes_nothing_in(
         threading.Thread(target=stop, daemon=True).start()
         with pytest.raises(UserError, match=r"stopped|empty"):
             scan(workshop, renderer, actor, folio_id, slow, Progress())
+    assert read_folio(workshop, actor, folio_id).pictures == []
+
+
+def test_half_a_file_of_a_stopped_scan_is_not_taken_for_a_whole_one(
+    workshop: Workshop,
+    renderer: Renderer,
+    actor: Actor,
+    folio_id: int,
+    scanner: Service,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What arrived would pass as a damaged picture; what the scanner says of its job decides."""
+    preview = look_at_glass(workshop, actor, scanner)
+    whole = stream.file_of
+
+    def broken(*given: Any) -> Iterator[bytes]:
+        content = b"".join(whole(*given))
+        yield content[: len(content) * 9 // 10]
+        raise stream.Stopped
+
+    monkeypatch.setattr("standins.scanner.jobs.file_of", broken)
+    with pytest.raises(UnavailableError, match="before its end"):
+        scan(workshop, renderer, actor, folio_id, preview, Progress())
     assert read_folio(workshop, actor, folio_id).pictures == []
 
 
