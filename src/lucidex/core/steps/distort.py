@@ -29,6 +29,11 @@ class Distort(AreaStep):
         50.0, description="How much the next strokes do."
     )
 
+    @property
+    def first_way(self) -> str:
+        """As it was chosen from the list."""
+        return self.begins_as.value
+
     def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
         """A stroke. OutOfRangeError where it says something else than a brush can do."""
         if gesture.way not in self.ways:

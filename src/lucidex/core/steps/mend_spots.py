@@ -164,6 +164,11 @@ class CopySpot(AreaStep):
     )
     mirrored: bool = Field(False, description="Left and right of what is copied change places.")
 
+    @property
+    def marked(self) -> tuple[float, float] | None:
+        """The source of the next stroke."""
+        return self.source
+
     def with_source(self, at: Point) -> Self:
         """The step that copies from another place from now on, in fractions of the upright original."""
         return self.model_copy(update={"source": kept_spot(at)})

@@ -57,6 +57,16 @@ class AreaStep(RestorationStep):
     brush_radius: ClassVar[float] = 0.04  # to begin with, of the picture's shorter side
     shapes: tuple[Shape, ...] = ()
 
+    @property
+    def first_way(self) -> str:
+        """The one of its `ways` that a stroke has until another one is chosen."""
+        return ""
+
+    @property
+    def marked(self) -> tuple[float, float] | None:
+        """The content point from which is taken, where one was marked."""
+        return None
+
     def with_shapes(self, shapes: Sequence[Shape]) -> Self:
         """The step with other shapes. OutOfRangeError where they are too many."""
         if len(shapes) > MAX_SHAPES:

@@ -11,7 +11,6 @@ from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeErr
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.steps import ALL_STEPS, StepEntry
 from lucidex.core.steps.base import expect, plain
-from lucidex.core.steps.distort import Distort
 from lucidex.core.steps.mend_spots import CopySpot, RemoveDust
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 from lucidex.services import edits
@@ -107,8 +106,7 @@ def add(at: Bench, step_id: str, tool: Annotated[Tool, Form()]) -> HTMLResponse:
         Tool.OUTLINE: ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)),
     }.get(tool, ((0.0, 0.0),))
     points = tuple(Point(middle.x + x * side, middle.y + y * side) for x, y in corners)
-    begins_as = step.begins_as.value if isinstance(step, Distort) else ""
-    gesture = Gesture(tool, points, step.brush_radius * geometry.size.shortest, way=begins_as)
+    gesture = Gesture(tool, points, step.brush_radius * geometry.size.shortest, way=step.first_way)
     return _put(at, step_id, step.drawn(gesture, geometry))
 
 
@@ -195,14 +193,14 @@ def mark_source(at: Bench, step_id: str, x: Pixels, y: Pixels) -> HTMLResponse:
 def _stage(state: PictureState, entry: StepEntry) -> StageValues:
     step = expect(entry.step, AreaStep, "This step has no areas.")
     geometry = state.geometry
-    source = step.source if isinstance(step, CopySpot) else None
+    source = step.marked
     return whole(state, state.document, None) | {
         "mode": "area",
         "shapes": shape_values(step.shapes, geometry),
         "tools": [tool.value for tool in step.tools],
         "brushed": step.brush_words,
         "ways": list(step.ways),
-        "begins": step.begins_as.value if isinstance(step, Distort) else "",
+        "begins": step.first_way,
         "away": step.takes_away,
         "sourced": step.takes_source,
         "source": spot_values(geometry.to_picture(Point(*source))) if source else None,
