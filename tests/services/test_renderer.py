@@ -7,6 +7,7 @@ from datetime import timedelta
 import pytest
 from PIL import Image
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from lucidex.core.errors import OutOfRangeError, UnavailableError, UserError
 from lucidex.core.geometry.sizes import Size
@@ -16,14 +17,22 @@ from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
-from lucidex.services import edits
+from lucidex.services import edits, leases
 from lucidex.services import renderer as renderer_module
 from lucidex.services.documents import PictureState, change, read_picture, undo
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
 from lucidex.services.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
 from lucidex.services.renderer import Renderer
-from lucidex.services.results import OnStored, StoredResult, done_or_mine, record
+from lucidex.services.results import (
+    OnStored,
+    StoredResult,
+    done_or_mine,
+    forget_result,
+    record,
+    release_leases_of,
+    renew_leases_of,
+)
 from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 
@@ -268,3 +277,124 @@ def test_how_close_a_searched_file_looks_is_known(
     chosen = renderer.render_file(placed(workshop, state, "310x190 as jpeg quality 40").rendering)
     assert chosen.statistics is not None
     assert chosen.statistics.likeness is None, "a quality that somebody chose is not judged"
+
+
+def test_a_file_and_the_one_made_from_it_are_made_in_one_request(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    """Two places of one size, one with its credit: neither waits for the other's lease."""
+    plain = placed(workshop, state, "311x191 as png").rendering
+    credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
+    made: list[dict[str, StoredResult | UserError]] = []
+    renderings = [credited, plain]
+    asking = threading.Thread(target=lambda: made.append(renderer.render_together(renderings)), daemon=True)
+    asking.start()
+    asking.join(20)
+    assert made, "it waits for itself"
+    assert all(isinstance(made[0][one.key], StoredResult) for one in renderings)
+    assert made[0].keys() == {credited.key, plain.key}
+
+
+def test_nothing_is_held_while_somebody_else_makes_what_a_file_is_made_from(
+    workshop: Workshop, renderer: Renderer, state: PictureState
+) -> None:
+    plain = placed(workshop, state, "312x191 as png").rendering
+    credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
+    elsewhere = workshop.new_holder()
+    assert done_or_mine(workshop, plain.key, elsewhere, None) == (None, True)
+    asking = [
+        threading.Thread(target=renderer.render_file, args=(credited,), daemon=True),
+        threading.Thread(target=renderer.render_together, args=([credited, plain],), daemon=True),
+    ]
+    for one in asking:
+        one.start()
+    for one in asking:
+        one.join(0.5)
+    with workshop.database.begin() as session:
+        assert session.scalar(select(Result).where(Result.key_sha256 == credited.key)) is None
+        release_leases_of(session, elsewhere)
+    for one in asking:
+        one.join(20)
+    assert known_one(renderer, credited) is not None
+
+
+def test_what_a_file_is_made_from_may_be_cleared_away_meanwhile(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain = placed(workshop, state, "313x191 as png").rendering
+    credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
+    computed = Renderer._computed
+
+    def cleared_before(self: Renderer, rendering: RenderRequest) -> StoredResult:
+        if rendering.key == credited.key:
+            forget_result(workshop, plain_file.blob_sha256)
+        return computed(self, rendering)
+
+    plain_file = renderer.render_file(plain)
+    monkeypatch.setattr(Renderer, "_computed", cleared_before)
+    done = renderer.render_file(credited)
+    assert workshop.results.byte_count(done.blob_sha256) == done.byte_count
+
+
+def test_a_failure_of_what_others_are_made_from_is_told_of_both(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain = placed(workshop, state, "314x191 as png").rendering
+    credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
+
+    def failing(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+        raise UnavailableError("Not today.")
+
+    with monkeypatch.context() as today:
+        today.setattr(Renderer, "_compute", failing)
+        made = renderer.render_together([credited, plain])
+    assert all(isinstance(made[one.key], UnavailableError) for one in (credited, plain))
+    assert isinstance(renderer.render_file(credited), StoredResult)
+
+
+def test_a_lease_is_renewed_while_its_file_is_made(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A file may take longer than its lease; nobody takes it over before its holder is gone."""
+    rendering = placed(workshop, state, "315x191 as png").rendering
+    compute, renewed = Renderer._compute, threading.Event()
+
+    def long_after(self: Renderer, asked: RenderRequest) -> tuple[bytes, PixelStatistics]:
+        with workshop.database.begin() as session:  # as if it had run out by now
+            session.execute(update(Result).where(Result.key_sha256 == asked.key).values(lease_until=now()))
+        assert renewed.wait(20)
+        assert done_or_mine(workshop, asked.key, workshop.new_holder(), None) == (None, False)
+        return compute(self, asked)
+
+    def noted(session: Session, holder: str) -> None:
+        renew_leases_of(session, holder)
+        session.commit()
+        renewed.set()
+
+    monkeypatch.setattr(leases, "RENEWED_EVERY_S", 0.01)
+    monkeypatch.setattr(leases, "renew_leases_of", noted)
+    monkeypatch.setattr(Renderer, "_compute", long_after)
+    assert renderer.render_file(rendering).byte_count > 0
+
+
+def test_who_was_taken_over_notes_nothing_that_has_no_row(
+    workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A cell is done where its result is recorded: by whoever made it in the end."""
+    rendering = placed(workshop, state, "316x191 as png").rendering
+    computed, noted = Renderer._computed, list[bool]()
+
+    def taken_over(self: Renderer, asked: RenderRequest) -> StoredResult:
+        made = computed(self, asked)
+        monkeypatch.setattr(Renderer, "_computed", computed)
+        with workshop.database.begin() as session:
+            session.execute(update(Result).where(Result.key_sha256 == asked.key).values(holder="o" * 32))
+            release_leases_of(session, "o" * 32)
+        return made
+
+    def note(session: Session, done: StoredResult) -> None:
+        noted.append(session.scalar(select(Result).where(Result.blob_sha256 == done.blob_sha256)) is not None)
+
+    monkeypatch.setattr(Renderer, "_computed", taken_over)
+    renderer.render_file(rendering, note)
+    assert noted == [True]

@@ -92,9 +92,10 @@ class RenderRequest:
         reserved = reserved_for(stamp) if self.encoding.max_bytes else 0
         return replace(self, stamp=stamp, encoding=replace(self.encoding, reserved_bytes=reserved))
 
-    def unstamped(self) -> "RenderRequest":
-        """The same before the words are put in."""
-        return replace(self, stamp=NO_STAMP)
+    @property
+    def made_from(self) -> "RenderRequest | None":
+        """The result that this one is made from: what carries words is the same file before they are put in."""
+        return replace(self, stamp=NO_STAMP) if self.stamp.is_there else None
 
 
 @dataclass(frozen=True)

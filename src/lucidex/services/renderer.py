@@ -33,6 +33,7 @@ from lucidex.core.steps.base import Step
 from lucidex.records.models import Result
 from lucidex.services.caches import CappedCache, bytes_of
 from lucidex.services.documents import PictureState
+from lucidex.services.leases import leases_kept
 from lucidex.services.render_requests import PREVIEW_QUALITY, RenderRequest, for_screen
 from lucidex.services.results import (
     OnStored,
@@ -113,10 +114,13 @@ class Renderer:
     ) -> StoredResult:
         """The finished file, computed unless it is in the store already.
 
-        `note` writes down what it was made for, in the transaction that says it is there. `holder` names who computes
-        it, so that others can free what it held where it is gone.
+        `on_stored` writes down what it was made for, in the transaction that says it is there. `holder` names who
+        computes it, so that others can free what it held where it is gone. What it is made from is made before it is
+        claimed: nothing is held while waiting for somebody else.
         """
         key, holder = rendering.key, holder or self._workshop.new_holder()
+        if rendering.made_from is not None and key not in self.known([rendering]):
+            self.render_file(rendering.made_from, holder=holder)
         deadline, looks = time.monotonic() + MAX_WAITED_S, 0
         while True:
             check_wanted()
@@ -125,8 +129,9 @@ class Renderer:
             done, mine = done_or_mine(self._workshop, key, holder, on_stored)
             if done is not None:
                 return done
-            if mine:
-                return self._render_as(holder, key, rendering, on_stored)
+            made = self._render_as(holder, key, rendering, on_stored) if mine else None
+            if made is not None:
+                return made
             self._wait(key, looks)
             looks += 1
 
@@ -178,21 +183,35 @@ class Renderer:
     def render_together(self, renderings: Sequence[RenderRequest]) -> dict[str, StoredResult | UserError]:
         """Several finished files, by their keys: leased, computed and recorded together, two at a time.
 
-        One that cannot be made is told apart by its error. What somebody else computes is waited for.
+        What others are made from comes first. One that cannot be made is told apart by its error. What somebody else
+        computes is waited for, and nothing is held meanwhile.
         """
-        holder = self._workshop.new_holder()
         asked = {one.key: one for one in renderings}
+        found: dict[str, StoredResult | UserError] = {**self.known([*asked.values()])}
+        missing = {key: one for key, one in asked.items() if key not in found}
+        bases = {base.key: base for one in missing.values() if (base := one.made_from) is not None}
+        if bases:
+            alone = {key: one for key, one in missing.items() if one.made_from is None}
+            made = self.render_together([*(alone | bases).values()])
+            found |= {key: made[key] for key in alone}
+            for key, one in missing.items():
+                base = one.made_from and made[one.made_from.key]
+                if isinstance(base, UserError):
+                    found[key] = base
+        return found | self._made_side_by_side({key: one for key, one in missing.items() if key not in found})
+
+    def _made_side_by_side(self, asked: dict[str, RenderRequest]) -> dict[str, StoredResult | UserError]:
+        """Files of which none is made from another, and of which nobody knew that they are there."""
+        holder = self._workshop.new_holder()
         with self._workshop.database.begin() as session:
-            found: dict[str, StoredResult | UserError] = {**stored_results(session, self._workshop.results, [*asked])}
-            mine = claim(session, [key for key in asked if key not in found], holder)
-        made = self._computed_together(holder, [asked[key] for key in asked if key in mine])
+            mine = claim(session, [*asked], holder)
+        found = self._computed_together(holder, [asked[key] for key in asked if key in mine])
         with self._workshop.database.begin() as session:
-            for key, result in made.items():
-                if isinstance(result, StoredResult):
-                    record(session, holder, result, asked[key].source_key.original)
-                else:
+            for key, result in [*found.items()]:
+                if not isinstance(result, StoredResult):
                     free(session, Result.key_sha256 == key, Result.holder == holder)
-        found |= made
+                elif not record(session, holder, result, asked[key].source_key.original):
+                    del found[key]  # somebody took it over
         for key, one in asked.items():
             if key not in found:
                 try:
@@ -216,7 +235,7 @@ class Renderer:
         events = {one.key: threading.Event() for one in renderings}
         self._underway.update(events)
         try:
-            with ThreadPoolExecutor(2) as pool:
+            with leases_kept(self._workshop, holder), ThreadPoolExecutor(2) as pool:
                 contexts = [copy_context() for _ in renderings]
                 done = list(pool.map(lambda context, one: context.run(made, one), contexts, renderings))
         except BaseException:
@@ -358,17 +377,21 @@ class Renderer:
                 self._parts.put(key, part)
         return part
 
-    def _render_as(self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None) -> StoredResult:
+    def _render_as(
+        self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None
+    ) -> StoredResult | None:
+        """The file, computed and recorded; None where somebody took it over meanwhile."""
         self._underway[key] = ended = threading.Event()
         try:
-            return self._render_held(holder, key, rendering, on_stored)
+            with leases_kept(self._workshop, holder):
+                return self._render_held(holder, key, rendering, on_stored)
         finally:
             self._underway.pop(key, None)
             ended.set()
 
     def _render_held(
         self, holder: str, key: str, rendering: RenderRequest, on_stored: OnStored | None
-    ) -> StoredResult:
+    ) -> StoredResult | None:
         try:
             result = self._computed(rendering)
         except BaseException:
@@ -376,24 +399,32 @@ class Renderer:
                 free(session, Result.key_sha256 == key, Result.holder == holder)
             raise
         with self._workshop.database.begin() as session:
-            record(session, holder, result, rendering.source_key.original)
+            if not record(session, holder, result, rendering.source_key.original):
+                return None  # what would be noted has no row yet: whoever took it over writes that
             if on_stored is not None:
                 on_stored(session, result)
         return result
 
     def _computed(self, rendering: RenderRequest) -> StoredResult:
         """Computed and in the store, not yet recorded."""
-        if rendering.stamp.is_there:
-            return self._stamped(rendering)
-        with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
-            content, statistics = self._compute(rendering)
+        base = rendering.made_from
+        if base is None:
+            content, statistics = self._content(rendering)
+        else:
+            content, statistics = self._content_of(base)
+            content = stamped(content, rendering.format, rendering.stamp)
         return StoredResult(self._workshop.results.put(content), len(content), rendering.key, statistics)
 
-    def _stamped(self, rendering: RenderRequest) -> StoredResult:
-        """The encoded file, which is a result of its own, with the texts in it."""
-        encoded = self.render_file(rendering.unstamped())
-        content = stamped(self._workshop.results.read(encoded.blob_sha256), rendering.format, rendering.stamp)
-        return StoredResult(self._workshop.results.put(content), len(content), rendering.key, encoded.statistics)
+    def _content(self, rendering: RenderRequest) -> tuple[bytes, PixelStatistics | None]:
+        with self._file_slots, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
+            return self._compute(rendering)
+
+    def _content_of(self, base: RenderRequest) -> tuple[bytes, PixelStatistics | None]:
+        """What another result is made from. It was made before; where it is gone already, nobody is waited for."""
+        known = self.known([base]).get(base.key)
+        if known is None:
+            return self._content(base)
+        return self._workshop.results.read(known.blob_sha256), known.statistics
 
 
 def _on_ground(image: pyvips.Image, rendering: RenderRequest) -> AnyPixels:

@@ -127,8 +127,17 @@ def _taken_over(workshop: Workshop, key: str, holder: str) -> bool:
         return bool(taken.rowcount == 1)  # type: ignore[attr-defined]
 
 
-def record(session: Session, holder: str, result: StoredResult, original: str | None = None) -> None:
-    """Written by whoever holds it only; the file itself is the same whoever made it. `original` is what it shows."""
+def renew_leases_of(session: Session, holder: str) -> None:
+    """What somebody is at stays theirs for another while."""
+    held = (Result.holder == holder, Result.blob_sha256.is_(None))
+    session.execute(update(Result).where(*held).values(lease_until=from_now(LEASE)))
+
+
+def record(session: Session, holder: str, result: StoredResult, original: str | None = None) -> bool:
+    """Written by whoever holds it only, and whether it was; the file itself is the same whoever made it.
+
+    `original` is what it shows.
+    """
     held = (Result.key_sha256 == result.key, Result.holder == holder)
     statistics = result.statistics
     measured = (
@@ -149,7 +158,10 @@ def record(session: Session, holder: str, result: StoredResult, original: str | 
         "used_at": now(),
         **measured,
     }
-    session.execute(update(Result).where(*held).values(**values).execution_options(synchronize_session=False))
+    written = session.execute(
+        update(Result).where(*held).values(**values).execution_options(synchronize_session=False)
+    )
+    return bool(written.rowcount == 1)  # type: ignore[attr-defined]
 
 
 def note_likeness(session: Session, key: str, likeness: float) -> None:
