@@ -5,17 +5,25 @@ import contextlib
 import json
 import threading
 from collections.abc import Awaitable, Callable
+from urllib.parse import urlencode
 
 import pytest
 from fastapi import FastAPI
+from fastapi.routing import APIRoute
+from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from starlette.testclient import TestClient
 
+from lucidex.core.areas.area import MAX_SHAPES
 from lucidex.core.cancellation import check_wanted
+from lucidex.core.document import MAX_AREAS, count_areas
 from lucidex.core.errors import BusyError, NoLongerWantedError, UnavailableError, UserError
+from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
+from lucidex.services.many import MAX_AT_ONCE
 from lucidex.services.renderer import Renderer
-from lucidex.web import bodies, uploads
+from lucidex.web import bodies, body_limits, documents_in, uploads
+from lucidex.web.api.shapes import DocumentIn, RenderIn
 from lucidex.web.problems import status_of
 from lucidex.web.queues import Queue, while_wanted
 from tests.conftest import encoded, picture
@@ -83,7 +91,7 @@ def test_a_stranger_is_refused_before_anything_is_read(application: FastAPI) -> 
 
 @pytest.mark.parametrize(
     ("path", "size"),
-    [("/api/pictures/{id}/document", bodies.JSON_BYTES), ("/pictures/{id}/texts", bodies.FORM_BYTES)],
+    [("/api/pictures/{id}/document", body_limits.DOCUMENT_BYTES), ("/pictures/{id}/texts", body_limits.USUAL_BYTES)],
 )
 @pytest.mark.parametrize("announced", [True, False])
 def test_a_body_beyond_its_limit_is_refused_without_being_understood(
@@ -100,7 +108,8 @@ def test_a_body_beyond_its_limit_is_refused_without_being_understood(
     async def ask() -> Sent:
         own = work.visitor.bearer if path.startswith("/api") else signed(work.visitor)
         length = {"content-length": str(size + 1)} if announced else {}
-        headers = {**own, "content-type": "application/json", **length}
+        kind = "application/json" if path.startswith("/api") else "application/x-www-form-urlencoded"
+        headers = {**own, "content-type": kind, **length}
         method = "PUT" if path.startswith("/api") else "POST"
         return await answered(application, asked(method, path.format(id=work.picture_id), headers), endless)
 
@@ -109,18 +118,118 @@ def test_a_body_beyond_its_limit_is_refused_without_being_understood(
     assert given <= (0 if announced else size) + bodies.DRAINED_BYTES + 200_000
 
 
-def test_signing_in_takes_a_small_form_only(application: FastAPI) -> None:
-    client = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
-    answer = client.post("/sign-in", data={"login": "x" * bodies.SIGN_IN_BYTES, "password": "y"})
-    assert answer.status_code == 413
-    assert "the most that is taken here" in answer.text
+def test_what_is_wrong_with_many_steps_is_said_once_and_apart_from_the_loop(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """0.3 MB of steps of only an id held every page up for seconds: whoever sends them waits for himself alone."""
+    seen: list[tuple[str, str]] = []
+    read = documents_in.read_document
+
+    def noted(model: type[BaseModel], body: bytes) -> BaseModel:
+        try:
+            asyncio.get_running_loop()
+            seen.append((model.__name__, "in the loop"))
+        except RuntimeError:
+            seen.append((model.__name__, "apart"))
+        return read(model, body)
+
+    monkeypatch.setattr(documents_in, "read_document", noted)
+    client, headers = work.visitor.client, work.visitor.bearer
+    for count, said in (
+        (150, "steps.0.step: field required."),
+        (12_000, "A picture holds at most 200 steps; these are 12000."),
+    ):
+        steps = [{"id": f"a{number}"} for number in range(count)]
+        document = {"version": 1, "document": {"steps": steps}}
+        answers = [
+            client.put(f"/api/pictures/{work.picture_id}/document", json=document, headers=headers),
+            client.post(
+                f"/api/pictures/{work.picture_id}/render", json={"typed": "9x9", "steps": steps}, headers=headers
+            ),
+        ]
+        assert [answer.status_code for answer in answers] == [422, 422]
+        assert {answer.json()["detail"] for answer in answers} == {said}
+    assert seen == [("DocumentIn", "apart"), ("RenderIn", "apart")] * 2
+
+
+MANY_SHAPES = b'{"steps": [{"id": "a", "step": {"kind": "hide", "shapes": [' + b"1," * 400_000 + b"1]}}]}"
+MANY_FRAMINGS = json.dumps({"version": 1, "document": {"framings": {str(n): 3 for n in range(60_000)}}}).encode()
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        (b"[" * 1_000_000, "more than 150 000 lists"),
+        (b'{"typed": ' + b"[" * 100_000, "no JSON"),
+        (MANY_SHAPES, "steps.0.step.hide.shapes.0"),
+        (MANY_FRAMINGS, "2000 entries"),
+    ],
+)
+def test_nothing_wrong_is_listed_a_thousand_times(body: bytes, said: str) -> None:
+    """Whatever is sent, the first thing that is wrong ends the reading."""
+    model = DocumentIn if b"document" in body else RenderIn
+    with pytest.raises(UserError, match=said) as refused:
+        documents_in.read_document(model, body)
+    cause = refused.value.__cause__
+    assert not isinstance(cause, ValidationError) or cause.error_count() < 10
+
+
+def test_the_largest_document_that_is_possible_is_taken() -> None:
+    points = [[0.125, 0.5]] * 60
+    shapes = [{"kind": "outline", "points": points}] * MAX_SHAPES
+    steps = [{"id": f"a{n}", "step": {"kind": "hide", "shapes": shapes}} for n in range(MAX_AREAS // MAX_SHAPES)]
+    body = json.dumps({"version": 1, "document": {"steps": steps}}, separators=(",", ":")).encode()
+    read = documents_in.read_document(DocumentIn, body)
+    assert isinstance(read, DocumentIn)
+    assert count_areas(read.document.steps) == MAX_AREAS
+    too_many = json.dumps({"version": 1, "document": {"steps": [*steps, {**steps[0], "id": "b"}]}}).encode()
+    with pytest.raises(UserError, match="at most 1000 areas"):
+        documents_in.read_document(DocumentIn, too_many)
+
+
+def test_every_route_that_takes_a_file_says_so_beside_its_address(application: FastAPI) -> None:
+    """As much as is said on the screen, by the page and by script: faces of 25 MB among them."""
+    limits = {
+        route.endpoint.__name__: body_limits.limit_of({"endpoint": route.endpoint}).most_bytes
+        for route in routes_of(application)
+        if not bodies.SAFE.issuperset(route.methods or ())
+    }
+    streamed = {name for name, most in limits.items() if most is None}
+    assert streamed == {"first_picture", "another_picture", "go_on", "take_picture", "take_logo", "take_font"}
+    assert (limits["bring_face"] or 0) > MAX_FONT_BYTES
+    more = {name for name, most in limits.items() if most is not None and most > body_limits.USUAL_BYTES}
+    documents = {"change_document", "render", "import_book"}
+    assert more == documents | {"bring_face", "bring_logo", "import_file", "import_places"}
+
+
+def routes_of(application: FastAPI) -> list[APIRoute]:
+    """All of them, whatever they were included through."""
+    found: list[APIRoute] = []
+    open_: list[object] = [*application.routes]
+    for one in open_:
+        if isinstance(one, APIRoute):
+            found.append(one)
+        else:
+            open_.extend(getattr(getattr(one, "original_router", None), "routes", ()))
+    return found
+
+
+def test_as_many_pictures_as_are_allowed_fit_into_one_form(application: FastAPI, work: Work) -> None:
+    """“On all” failed from a thousand pictures on, though two thousand are allowed."""
+    many = [("on", str(10**9 + number)) for number in range(MAX_AT_ONCE)]
+    fields = urlencode([("csrf", work.visitor.csrf), *many, ("to", "1")])
+    headers = {"content-type": "application/x-www-form-urlencoded", "accept": "application/json"}
+    path = f"/folios/{work.folio_id}/gather/take-out"
+    answer = work.visitor.client.post(path, content=fields, headers=headers)
+    assert answer.status_code == 404, "they are no pictures of this folio, and all of them were read"
 
 
 def test_a_body_that_does_not_come_is_given_up(
     application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(bodies, "BODY_SECONDS", 0.05)
-    scope = asked("POST", f"/pictures/{work.picture_id}/texts", signed(work.visitor))
+    headers = {**signed(work.visitor), "content-type": "application/x-www-form-urlencoded"}
+    scope = asked("POST", f"/pictures/{work.picture_id}/texts", headers)
     sent = asyncio.run(answered(application, scope, never))
     assert sent[0]["status"] == 408
 

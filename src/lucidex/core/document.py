@@ -4,7 +4,9 @@ from collections.abc import Callable, Iterable, Mapping
 from hashlib import sha256
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, FailFast, Field, GetCoreSchemaHandler, model_validator
+from pydantic_core import CoreSchema, core_schema
+from typing_extensions import TypeAliasType
 
 from lucidex.core.encode import JPEG, PNG, FormatName
 from lucidex.core.errors import UnavailableError
@@ -33,6 +35,27 @@ MAX_FIELDS = 40
 
 FieldName = Annotated[str, Field(min_length=1, max_length=40)]
 FieldWords = Annotated[str, Field(max_length=1_000)]
+
+
+# a type of its own, so that it can be one of several; whatever is wrong with a step ends the reading of them
+StepList = TypeAliasType("StepList", Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS), FailFast()])
+
+
+class AtMost:
+    """A limit on a mapping that holds before anything of it is read."""
+
+    def __init__(self, count: int) -> None:
+        self._count = count
+
+    def __get_pydantic_core_schema__(self, source: object, handler: GetCoreSchemaHandler) -> CoreSchema:
+        """The mapping's own schema, behind a look at its length."""
+        inner = {**handler(source), "max_length": self._count}
+        return core_schema.no_info_before_validator_function(self._checked, inner)
+
+    def _checked(self, value: object) -> object:
+        if isinstance(value, Mapping) and len(value) > self._count:
+            raise ValueError(f"at most {self._count} entries, not {len(value)}")
+        return value
 
 
 def _held_zooms(body: dict[str, Any]) -> dict[str, Any]:
@@ -106,12 +129,12 @@ class PictureDocument(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     schema_revision: int = Field(default_factory=lambda: SCHEMA_REVISION)
-    steps: Annotated[tuple[StepEntry, ...], Field(max_length=MAX_STEPS)] = ()
-    framings: Annotated[dict[PlaceKey, Framing], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
-    outputs: Annotated[dict[OutputId, Output], Field(max_length=MAX_PLACES)] = Field(default_factory=dict)
+    steps: StepList = ()
+    framings: Annotated[dict[PlaceKey, Framing], AtMost(MAX_PLACES)] = Field(default_factory=dict)
+    outputs: Annotated[dict[OutputId, Output], AtMost(MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
-    words: Annotated[dict[FieldName, FieldWords], Field(max_length=MAX_FIELDS)] = Field(
+    words: Annotated[dict[FieldName, FieldWords], AtMost(MAX_FIELDS)] = Field(
         default_factory=dict, description="What fields of words become on this picture, by their names."
     )
 
@@ -121,8 +144,7 @@ class PictureDocument(BaseModel):
             raise ValueError(f"a document is written with schema revision {SCHEMA_REVISION}")
         if len({entry.id for entry in self.steps}) != len(self.steps):
             raise ValueError("each step needs an id of its own")
-        if count_areas(self.steps) > MAX_AREAS:
-            raise ValueError(f"the steps of a picture hold at most {MAX_AREAS} areas together")
+        check_areas(self.steps)
         return self
 
     @classmethod
@@ -286,6 +308,12 @@ def _quality(name: FormatName, chosen: int | None) -> int | None:
 def count_areas(steps: Iterable[StepEntry]) -> int:
     """How many shapes were drawn or found in all steps."""
     return sum(len(getattr(entry.step, "shapes", ())) for entry in steps)
+
+
+def check_areas(steps: Iterable[StepEntry]) -> None:
+    """ValueError where steps hold more areas together than a picture may have."""
+    if count_areas(steps) > MAX_AREAS:
+        raise ValueError(f"the steps of a picture hold at most {MAX_AREAS} areas together")
 
 
 def _canvas(geometry: PictureGeometry, demand: PlaceDemand) -> Size:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from hashlib import sha256
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, FailFast, Field, ValidationError, model_validator
 
 from lucidex.core.errors import UnavailableError, UnreadableFileError
 from lucidex.core.finish.assets import AssetFile
@@ -66,8 +66,8 @@ class Routine(BaseModel):
 
     name: Name
     group: Annotated[str, Field(max_length=80)] = ""
-    steps: Annotated[tuple[RoutineStep, ...], Field(min_length=1, max_length=MAX_STEPS)]
-    places: Annotated[tuple[RoutinePlace, ...], Field(max_length=MAX_PLACES)] = ()
+    steps: Annotated[tuple[RoutineStep, ...], Field(min_length=1, max_length=MAX_STEPS), FailFast()]
+    places: Annotated[tuple[RoutinePlace, ...], Field(max_length=MAX_PLACES), FailFast()] = ()
 
     @property
     def sentences(self) -> list[str]:
@@ -155,8 +155,8 @@ class RoutineFile(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     schema_revision: int = ROUTINE_REVISION
-    routines: Annotated[tuple[Routine, ...], Field(max_length=MAX_ROUTINES)]
-    logos: Annotated[tuple[PackedLogo, ...], Field(max_length=MAX_ROUTINES)] = ()
+    routines: Annotated[tuple[Routine, ...], Field(max_length=MAX_ROUTINES), FailFast()]
+    logos: Annotated[tuple[PackedLogo, ...], Field(max_length=MAX_ROUTINES), FailFast()] = ()
 
     def written(self) -> str:
         """As JSON text."""

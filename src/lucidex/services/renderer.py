@@ -195,9 +195,8 @@ class Renderer:
             made = self.render_together([*(alone | bases).values()])
             found |= {key: made[key] for key in alone}
             for key, one in missing.items():
-                base = one.made_from and made[one.made_from.key]
-                if isinstance(base, UserError):
-                    found[key] = base
+                if one.made_from is not None and isinstance(failed := made[one.made_from.key], UserError):
+                    found[key] = failed
         return found | self._made_side_by_side({key: one for key, one in missing.items() if key not in found})
 
     def _made_side_by_side(self, asked: dict[str, RenderRequest]) -> dict[str, StoredResult | UserError]:

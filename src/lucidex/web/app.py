@@ -16,6 +16,7 @@ from lucidex.web.bench import controls, drafts, frames, notes, overlays, sheets,
 from lucidex.web.bench import page as bench
 from lucidex.web.bench import places as bench_places
 from lucidex.web.bodies import Bodies
+from lucidex.web.body_limits import MAX_FIELDS
 from lucidex.web.context import AppContext
 from lucidex.web.outside import pictures as outside_pictures
 from lucidex.web.outside import scanner as outside_scanner
@@ -61,6 +62,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
         docs_url=None,
         redoc_url=None,
         lifespan=lifespan,
+        form_limits={"max_fields": MAX_FIELDS},
     )
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order

@@ -1,6 +1,8 @@
 """Errors in plain words: problem details (RFC 9457) for the API, a sentence in the page for people."""
 
 import logging
+from collections.abc import Sequence
+from typing import Any
 from urllib.parse import urlencode
 
 from fastapi import FastAPI, Request
@@ -81,9 +83,9 @@ def _later(status: int) -> dict[str, str]:
     return {"Retry-After": RETRY_AFTER_S} if status == 503 else {}
 
 
-def in_words(error: RequestValidationError) -> str:
-    """One sentence for what a schema refused."""
-    first = error.errors()[0]
+def first_in_words(errors: Sequence[Any]) -> str:
+    """One sentence for the first thing that a schema refused."""
+    first = errors[0]
     where = ".".join(str(part) for part in first["loc"] if part not in {"body", "query", "path"})
     return f"{where or 'The request'}: {str(first['msg']).lower()}."
 
@@ -112,10 +114,14 @@ def add_handlers(app: FastAPI) -> None:
     async def refused(request: Request, error: RequestValidationError) -> Response:
         if error.errors()[0]["loc"][:1] == ("path",):
             return answer(request, 404, *_ORDINARY[404])
-        return answer(request, 422, "Out of range", in_words(error))
+        return answer(request, 422, "Out of range", first_in_words(error.errors()))
 
     @app.exception_handler(HTTPException)
     async def ordinary(request: Request, error: HTTPException) -> Response:
+        if isinstance(said := getattr(error, "said", None), errors.UserError):
+            refused = answer_said(request, said)
+            refused.headers["Connection"] = "close"  # some of what was sent may not have been read
+            return refused
         title, sentence = _ORDINARY.get(error.status_code, ("Not possible", str(error.detail)))
         return answer(request, error.status_code, title, sentence)
 

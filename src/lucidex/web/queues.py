@@ -68,6 +68,7 @@ class Queues:
     decoding: Queue = field(default_factory=lambda: Queue("pictures being read", 2, 60, 12, 180.0))
     addresses: Queue = field(default_factory=lambda: Queue("addresses being fetched", 4, 20, 4, 120.0))
     outside: Queue = field(default_factory=lambda: Queue("things from outside", 4, 20, 4, 60.0))
+    documents: Queue = field(default_factory=lambda: Queue("documents being read", 1, 40, 4, 30.0))
     small: Queue = field(default_factory=lambda: Queue("small pictures", 4, 240, 130, 60.0))
     passwords: Queue = field(default_factory=lambda: Queue("sign-ins", 2, 40, 40, 20.0))
 

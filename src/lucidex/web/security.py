@@ -7,6 +7,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import NotAllowedError
+from lucidex.web.body_limits import is_streamed, read_form
 from lucidex.web.context import SESSION_KEY
 
 CONTENT_SECURITY_POLICY = "; ".join(
@@ -74,9 +75,8 @@ async def check_csrf(request: Request) -> None:
         return
     given: object = request.headers.get(TOKEN_HEADER)
     # what is streamed is a file, however it calls itself: its token stands in a header
-    is_streamed = getattr(request.state, "is_streamed", False)
-    if given is None and not is_streamed and "form" in request.headers.get("content-type", ""):
-        given = (await request.form()).get(TOKEN_FIELD)
+    if given is None and not is_streamed(request.scope) and "form" in request.headers.get("content-type", ""):
+        given = (await read_form(request)).get(TOKEN_FIELD)
     if not isinstance(given, str) or not secrets.compare_digest(given.encode(), csrf_token(request).encode()):
         raise NotAllowedError("This page is too old to change anything. Load it again, then repeat the change.")
 

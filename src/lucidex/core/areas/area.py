@@ -6,7 +6,7 @@ from typing import Annotated, Self
 
 import cv2
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, FailFast, Field
 
 from lucidex.core.areas.shapes import SHAPES, AnyShape, Masks, Shape, grown, union_of
 from lucidex.core.areas.sight import Sight
@@ -27,7 +27,7 @@ class Area(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    shapes: Annotated[tuple[AnyShape, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[AnyShape, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
     edge: Edge = 0.0
     inverted: bool = False
 

@@ -11,7 +11,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 import cv2
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, FailFast, Field, model_validator
 
 from lucidex.core.areas.coverage_kernel import polygon_coverage, stroke_coverage
 from lucidex.core.areas.sight import Sight
@@ -149,9 +149,11 @@ class Outline(_Closed):
     the points numbered in `sharp` stay corners of the curve."""
 
     kind: Literal["outline"] = "outline"
-    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=MAX_POINTS)]
+    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=MAX_POINTS), FailFast()]
     smooth: bool = False
-    sharp: Annotated[tuple[Annotated[int, Field(ge=0, lt=MAX_POINTS)], ...], Field(max_length=MAX_POINTS)] = ()
+    sharp: Annotated[
+        tuple[Annotated[int, Field(ge=0, lt=MAX_POINTS)], ...], Field(max_length=MAX_POINTS), FailFast()
+    ] = ()
     words: ClassVar[tuple[str, str]] = ("an outline", "outlines")
 
     @model_validator(mode="after")
@@ -196,7 +198,7 @@ class Outline(_Closed):
 class Brushed(Shape):
     """What a round brush does along a path; `softness` is the part of its radius over which it fades."""
 
-    path: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MAX_POINTS)]
+    path: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MAX_POINTS), FailFast()]
     radius: Length = 0.02
     softness: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.0
 

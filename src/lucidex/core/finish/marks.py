@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import Annotated, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, FailFast, Field, model_validator
 
 from lucidex.core.areas.coverage_kernel import polygon_coverage, stroke_coverage
 from lucidex.core.areas.shapes import DECIMALS, Masks, simplified
@@ -73,8 +73,10 @@ class Mark(BaseModel):
 
     kind: MarkKind
     colour: PenColour = PenColour.VERMILION
-    points: Annotated[tuple[tuple[Fraction, Fraction], ...], Field(min_length=1, max_length=MAX_MARK_POINTS)]
-    pressed: Annotated[tuple[Pressed, ...], Field(max_length=MAX_MARK_POINTS)] = ()
+    points: Annotated[
+        tuple[tuple[Fraction, Fraction], ...], Field(min_length=1, max_length=MAX_MARK_POINTS), FailFast()
+    ]
+    pressed: Annotated[tuple[Pressed, ...], Field(max_length=MAX_MARK_POINTS), FailFast()] = ()
     width: Annotated[float, Field(gt=0, le=0.2, allow_inf_nan=False)] = 0.006
     text: Annotated[str, Field(max_length=MAX_MARK_WORDS)] = ""
 

@@ -10,7 +10,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, FailFast, Field, ValidationError
 
 from lucidex.core.errors import UnreadableFileError
 from lucidex.core.places.demand import PlaceDemand
@@ -48,7 +48,7 @@ class Book(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     schema_revision: int = BOOK_REVISION
-    places: Annotated[tuple[BookPlace, ...], Field(max_length=MAX_PLACES)] = ()
+    places: Annotated[tuple[BookPlace, ...], Field(max_length=MAX_PLACES), FailFast()] = ()
 
     def written(self) -> str:
         """The file's text."""

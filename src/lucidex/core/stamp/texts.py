@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, FailFast, Field
 
 PersonName = Annotated[str, Field(min_length=1, max_length=400)]
 
@@ -21,7 +21,7 @@ class Texts(BaseModel):
     credit: Annotated[str, Field(max_length=400)] = ""
     licence: Annotated[str, Field(max_length=400)] = ""
     licence_address: Annotated[str, Field(max_length=1_000, pattern=r"^(https?://\S+)?$")] = ""
-    people: Annotated[tuple[PersonName, ...], Field(max_length=50)] = ()
+    people: Annotated[tuple[PersonName, ...], Field(max_length=50), FailFast()] = ()
 
     @property
     def are_there(self) -> bool:

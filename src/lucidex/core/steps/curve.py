@@ -10,7 +10,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import Field, field_validator, model_validator
+from pydantic import FailFast, Field, field_validator, model_validator
 
 from lucidex.core.picture.tone.amounts import Curves, Tone
 from lucidex.core.picture.tone.curves import Points, is_straight, through
@@ -20,7 +20,7 @@ from lucidex.core.steps.tone import signed
 from lucidex.core.units import format_number
 
 Percentage = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
-PointList = Annotated[tuple[tuple[Percentage, Percentage], ...], Field(max_length=65)]
+PointList = Annotated[tuple[tuple[Percentage, Percentage], ...], Field(max_length=65), FailFast()]
 PairList = tuple[tuple[float, float], ...]
 CHANNELS = ("all", "red", "green", "blue", "luminance")
 LEVELS_ENTRIES = (1 - np.cos(np.linspace(0, np.pi, 49))) / 2  # close where levels begin and end

@@ -2,7 +2,7 @@
 
 from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import FailFast, Field
 
 from lucidex.core.areas.area import MAX_SHAPES, counted_words, touching, where_words
 from lucidex.core.areas.placing import kept_path
@@ -23,7 +23,7 @@ class Distort(AreaStep):
     ways: ClassVar[tuple[str, ...]] = tuple(one.value for one in Shift)
     takes_away: ClassVar[bool] = False
     brush_radius: ClassVar[float] = 0.1
-    shapes: Annotated[tuple[ShiftStroke, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[ShiftStroke, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
     begins_as: Shift = Shift.PUSH
     strength: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = Field(
         50.0, description="How much the next strokes do."

@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal, Union
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, FailFast, Field, TypeAdapter, ValidationError
 
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.picture.tone.amounts import Tone
@@ -38,7 +38,7 @@ class Recipe(BaseModel):
     name: LookName
     says: Annotated[str, Field(max_length=160)] = ""
     also_typed: Annotated[str, Field(max_length=400, exclude=True)] = ""  # further words for it on the line
-    steps: Annotated[tuple[Ingredient, ...], Field(min_length=1, max_length=20)]
+    steps: Annotated[tuple[Ingredient, ...], Field(min_length=1, max_length=20), FailFast()]
 
 
 class LookStep(ToneStep):

@@ -2,7 +2,7 @@
 
 from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import FailFast, Field
 
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import Canvas, Finished
@@ -18,7 +18,7 @@ class Marks(FinishStep):
     kind: Literal["marks"] = "marks"
     carried: ClassVar[Carried] = Carried.NEVER
     lies_where_drawn: ClassVar[bool] = True
-    marks: Annotated[tuple[Mark, ...], Field(max_length=MAX_MARKS)] = ()
+    marks: Annotated[tuple[Mark, ...], Field(max_length=MAX_MARKS), FailFast()] = ()
 
     def draw(self, canvas: Canvas, assets: Assets) -> Finished:
         """All marks over the canvas, in their order."""

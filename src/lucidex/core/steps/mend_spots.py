@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import FailFast, Field
 
 from lucidex.core.areas.area import MAX_SHAPES, counted_words, where_words
 from lucidex.core.areas.placing import kept_path
@@ -40,7 +40,7 @@ class _Mending(AreaStep):
     brush_words: ClassVar[str] = "mend"
     takes_away: ClassVar[bool] = False
     brush_radius: ClassVar[float] = 0.012
-    shapes: Annotated[tuple[MendedSpot, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[MendedSpot, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
 
     def shapes_of(self, gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
         """A spot, or a stroke."""
@@ -152,7 +152,7 @@ class CopySpot(AreaStep):
     takes_source: ClassVar[bool] = True
     brush_words: ClassVar[str] = "copy onto"
     brush_radius: ClassVar[float] = 0.03
-    shapes: Annotated[tuple[CloneStroke, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[CloneStroke, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
     source: tuple[Place, Place] | None = None
     aligned: bool = Field(
         True, description="Whether further strokes keep the distance of the first, or each begins at the mark again."

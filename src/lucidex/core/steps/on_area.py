@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Annotated, ClassVar, Self
 
-from pydantic import Field, ValidationError
+from pydantic import FailFast, Field, ValidationError
 
 from lucidex.core.areas.area import MAX_SHAPES
 from lucidex.core.areas.placing import Placed, kept, kept_outline, kept_path
@@ -112,4 +112,4 @@ def area_shapes(gesture: Gesture, geometry: PictureGeometry) -> list[Shape]:
 class OverArea(AreaStep):
     """A step that does one thing over an area."""
 
-    shapes: Annotated[tuple[AnyShape, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[AnyShape, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()

@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import FailFast, Field
 
 from lucidex.core.areas.area import MAX_SHAPES, counted_words
 from lucidex.core.areas.placing import Placed, kept
@@ -38,7 +38,7 @@ class RedEyes(AreaStep, FindingStep):
     looks_first: ClassVar[bool] = True
     looked_at_edge: ClassVar[int] = 2_048
     found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces"})
-    shapes: Annotated[tuple[Ellipse, ...], Field(max_length=MAX_SHAPES)] = ()
+    shapes: Annotated[tuple[Ellipse, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
     faces: Annotated[int, Field(ge=0, le=10_000)] = 0
 
     def found_on(self, raster: Raster) -> Self:

@@ -5,9 +5,11 @@ from pydantic import BaseModel
 
 from lucidex.core.places.book import Book, BookPlace
 from lucidex.services import book
+from lucidex.web.body_limits import DOCUMENT_BYTES, takes
 from lucidex.web.context import App, Bearer
+from lucidex.web.documents_in import ReadApart
 
-router = APIRouter(tags=["book of places"])
+router = APIRouter(tags=["book of places"], route_class=ReadApart)
 
 
 class ImportedOut(BaseModel):
@@ -24,6 +26,7 @@ def read_book(app: App, actor: Bearer, shipped: bool = True) -> Book:
 
 
 @router.post("/book", status_code=201)
+@takes(DOCUMENT_BYTES)
 def import_book(app: App, actor: Bearer, body: Book) -> ImportedOut:
     """Add the places of a book, all or none."""
     done = book.import_book(app.workshop, actor, body.written().encode())

@@ -8,6 +8,7 @@ from starlette.concurrency import run_in_threadpool
 from lucidex.services import folio_history, folios
 from lucidex.services.intake import bring_in_received, check_target
 from lucidex.web.api.shapes import ActionMoved, FolioAction, FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
+from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received
 
@@ -54,6 +55,7 @@ def move_in_history(
     status_code=201,
     openapi_extra={"requestBody": {"content": {"image/*": {"schema": {"type": "string", "format": "binary"}}}}},
 )
+@takes_file
 async def take_picture(
     request: Request,
     app: App,

@@ -10,6 +10,7 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.core.finish.text.own_faces import FontFacts
 from lucidex.services import fonts
 from lucidex.services.fonts import KeptFont
+from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received
 
@@ -40,6 +41,7 @@ def list_fonts(app: App, actor: Bearer) -> list[FontOut]:
     status_code=201,
     openapi_extra={"requestBody": {"content": {"font/*": {"schema": {"type": "string", "format": "binary"}}}}},
 )
+@takes_file
 async def take_font(
     request: Request,
     app: App,

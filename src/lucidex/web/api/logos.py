@@ -10,6 +10,7 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.services import logos
 from lucidex.services.logos import KeptLogo
 from lucidex.web.api.shapes import SizeOut
+from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received
 
@@ -41,6 +42,7 @@ def list_logos(app: App, actor: Bearer) -> list[LogoOut]:
     status_code=201,
     openapi_extra={"requestBody": {"content": {"image/*": {"schema": {"type": "string", "format": "binary"}}}}},
 )
+@takes_file
 async def take_logo(
     request: Request,
     app: App,

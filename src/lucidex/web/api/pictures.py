@@ -18,10 +18,12 @@ from lucidex.services.places import demand_of, find_place
 from lucidex.services.sources import original_file
 from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
+from lucidex.web.body_limits import DOCUMENT_BYTES, takes
 from lucidex.web.context import App, AppContext, Bearer
+from lucidex.web.documents_in import ReadApart
 from lucidex.web.stored import stored_file
 
-router = APIRouter(tags=["pictures"])
+router = APIRouter(tags=["pictures"], route_class=ReadApart)
 
 _PASSING_PLACE = OutputId("0")  # the key of a place that hangs nowhere
 
@@ -53,6 +55,7 @@ def take_another_page(
 
 
 @router.put("/pictures/{picture_id}/document")
+@takes(DOCUMENT_BYTES)
 def change_document(app: App, actor: Bearer, picture_id: int, body: DocumentIn) -> DocumentOut:
     """Put a changed document in place; 409 where somebody else was faster, and nothing is lost."""
     state = documents.change(
@@ -87,6 +90,7 @@ def finished_file(app: App, actor: Bearer, picture_id: int, place_id: int, texts
 
 
 @router.post("/pictures/{picture_id}/render", response_class=FileResponse, dependencies=[FILES])
+@takes(DOCUMENT_BYTES)
 def render(app: App, actor: Bearer, picture_id: int, body: RenderIn) -> Response:
     """Render for any demand, with given steps and framing or the document's; nothing is recorded."""
     state = documents.read_picture(app.workshop, actor, picture_id)

@@ -1,15 +1,14 @@
 """What the API says and takes."""
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
-from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.document import Framing, PictureDocument, StepList, check_areas
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import SourceFacts
-from lucidex.core.steps import StepEntry
 from lucidex.records.models import Picture, Place
 from lucidex.services.documents import PictureState
 from lucidex.services.folio_history import FolioEntry
@@ -183,9 +182,14 @@ class RenderIn(BaseModel):
 
     typed: Annotated[str, Field(max_length=200)] | None = None
     demand: PlaceDemand | None = None
-    steps: tuple[StepEntry, ...] | None = None
+    steps: StepList | None = None
     framing: Framing | None = None
     texts: bool = False
+
+    @model_validator(mode="after")
+    def _has_few_areas(self) -> Self:
+        check_areas(self.steps or ())
+        return self
 
 
 class FolioAction(BaseModel):

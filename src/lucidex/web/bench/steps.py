@@ -14,6 +14,7 @@ from lucidex.services.intake import copy_picture
 from lucidex.services.steps import changed
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
+from lucidex.web.body_limits import read_form
 from lucidex.web.security import TOKEN_FIELD, check_csrf
 from lucidex.web.templating import partial
 
@@ -24,7 +25,7 @@ router = APIRouter(
 
 async def form_values(request: Request) -> dict[str, str]:
     """The fields of a step's plain form, whatever the step declares; without the protection's own field."""
-    return {key: str(value) for key, value in (await request.form()).items() if key != TOKEN_FIELD}
+    return {key: str(value) for key, value in (await read_form(request)).items() if key != TOKEN_FIELD}
 
 
 def _alter(at: AtBench, step_id: str, summary: str, alter: Alter) -> None:

@@ -11,6 +11,7 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.records.models import Scope
 from lucidex.services import people, sessions
 from lucidex.services.events import EventKind, note_alone
+from lucidex.web.body_limits import SIGN_IN_BYTES, takes
 from lucidex.web.context import SESSION_KEY, App, AppContext, SignedIn, address_of
 from lucidex.web.security import check_csrf, message_before, say_next, start_session
 from lucidex.web.templating import page
@@ -34,6 +35,7 @@ def sign_in_page(request: Request, app: App, next: Annotated[str, Query(max_leng
 
 
 @router.post("/sign-in")
+@takes(SIGN_IN_BYTES)
 async def sign_in(
     request: Request,
     app: App,

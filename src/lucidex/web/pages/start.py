@@ -14,6 +14,7 @@ from lucidex.services.intake import Arrival, BroughtIn, NewFolio, Seat, bring_in
 from lucidex.services.line import Understood, understood
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
+from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import page, partial
@@ -103,6 +104,7 @@ def wanted_folio(
 
 
 @router.post("/start/pictures")
+@takes_file
 async def first_picture(
     request: Request,
     app: App,
@@ -122,6 +124,7 @@ async def first_picture(
 
 
 @router.post("/folios/{folio_id}/pictures")
+@takes_file
 async def another_picture(
     request: Request,
     app: App,

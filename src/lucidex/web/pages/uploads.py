@@ -29,6 +29,7 @@ from lucidex.services.intake import Arrival, Seat, already_taken, bring_in_recei
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received
 from lucidex.services.workshop import Workshop
+from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.start import Arrived, SaidText, SizeText, wanted_folio
 from lucidex.web.queues import while_wanted
@@ -85,6 +86,7 @@ def say_how_far(app: App, actor: SignedIn, upload_id: UploadId) -> Response:
 
 
 @router.patch("/uploads/{upload_id}")
+@takes_file
 async def go_on(
     request: Request,
     app: App,

@@ -12,6 +12,7 @@ from lucidex.core.places.linked_size import LinkedSize
 from lucidex.core.places.measures import ExactSize
 from lucidex.services import book
 from lucidex.services.folios import clean_name
+from lucidex.web.body_limits import AROUND_A_FILE, takes
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.places.form import PlaceForm, linked_fields, size_fields
 from lucidex.web.security import check_csrf, message_before, say_next
@@ -99,6 +100,7 @@ def remove_place(request: Request, app: App, actor: SignedIn, own_id: int) -> Re
 
 
 @router.post("/import")
+@takes(MAX_BOOK_BYTES + AROUND_A_FILE)
 def import_places(request: Request, app: App, actor: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
     """Add the places of a JSON file, all or none."""
     done = book.import_book(app.workshop, actor, file.file.read(MAX_BOOK_BYTES + 1))

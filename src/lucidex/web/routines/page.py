@@ -17,6 +17,7 @@ from lucidex.services.folios import read_folio
 from lucidex.services.places import demand_of
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
+from lucidex.web.body_limits import AROUND_A_FILE, takes
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page, partial
@@ -142,6 +143,7 @@ def remove(request: Request, app: App, actor: SignedIn, routine_id: int) -> Resp
 
 
 @router.post("/routines-import", dependencies=[PREVIEWS])
+@takes(MAX_FILE_BYTES + AROUND_A_FILE)
 def import_file(request: Request, app: App, actor: SignedIn, file: Annotated[UploadFile, File()]) -> Response:
     """Keep all routines of a JSON file."""
     count = routines.import_routines(app.workshop, actor, file.file.read(MAX_FILE_BYTES + 1))

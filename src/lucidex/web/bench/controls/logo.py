@@ -16,6 +16,7 @@ from lucidex.services.logos import KeptLogo
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench
+from lucidex.web.body_limits import AROUND_A_FILE, takes
 from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.files import FOREVER
 from lucidex.web.security import check_csrf
@@ -24,6 +25,7 @@ router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 SHOWN = Size(168, 112)
 CHUNK_BYTES = 1 << 20
+MAX_LOGO_BYTES = 32_000_000  # by the page; by script a logo may be as large as any picture
 
 
 @router.post("/pictures/{picture_id}/steps/{step_id}/logo")
@@ -37,6 +39,7 @@ def choose_logo(
 
 
 @router.post("/pictures/{picture_id}/steps/{step_id}/logo-file", dependencies=[PREVIEWS])
+@takes(MAX_LOGO_BYTES + AROUND_A_FILE)
 def bring_logo(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> HTMLResponse:
     """Another logo for a step, from a file."""
     _logo_step(at, step_id)

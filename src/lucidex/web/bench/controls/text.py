@@ -10,6 +10,7 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.text.faces import Family
 from lucidex.core.finish.text.fields import SHIPPED, field_name
 from lucidex.core.finish.text.letters import settable
+from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.geometry.sizes import Box, Size, Window
 from lucidex.core.keys import appearance_key
 from lucidex.core.proof.warnings import WayOut
@@ -28,6 +29,7 @@ from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.bench.stage import StageValues, size_values
+from lucidex.web.body_limits import AROUND_A_FILE, takes
 from lucidex.web.context import AppContext
 from lucidex.web.pages.files import FOREVER
 from lucidex.web.security import check_csrf
@@ -90,6 +92,7 @@ def choose_face(
 
 
 @router.post("/font-file", dependencies=[PREVIEWS])
+@takes(MAX_FONT_BYTES + AROUND_A_FILE)
 def bring_face(at: Bench, step_id: str, file: Annotated[UploadFile, File()]) -> HTMLResponse:
     """Another face, from a TTF or OTF file, which is kept for other words too."""
     _step(at, step_id)
