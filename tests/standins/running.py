@@ -6,9 +6,10 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 import uvicorn
-from fastapi import FastAPI
+from starlette.types import ASGIApp
 
 from lucidex.launch.sockets import listen
 
@@ -16,10 +17,10 @@ DEMO = Path(__file__).parents[2] / "demo"
 
 
 @contextmanager
-def serving(app: FastAPI) -> Iterator[str]:
+def serving(app: ASGIApp, **settings: Any) -> Iterator[str]:
     """The address of an application on loopback."""
     with listen() as listening:
-        server = uvicorn.Server(uvicorn.Config(app, log_level="critical", lifespan="off"))
+        server = uvicorn.Server(uvicorn.Config(app, log_level="critical", lifespan="off", **settings))
         thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)
         thread.start()
         yield f"http://127.0.0.1:{listening.getsockname()[1]}"

@@ -18,6 +18,7 @@ import uvicorn
 from lucidex.core.compilation import compile_kernels
 from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.steps.looks import add_looks
+from lucidex.launch.connections import guarded
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.housekeeping import Restoration
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
@@ -168,6 +169,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
         forwarded_allow_ips=trusted,
         limit_concurrency=CONNECTIONS,
         timeout_keep_alive=20,
+        http=guarded(trusted),
     )
     print(
         f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
