@@ -1,9 +1,14 @@
 """The product as a package: a wheel holds all that it needs, and its core is a library."""
 
+import ast
+import json
 import os
+import re
 import subprocess
 import sys
+import tomllib
 import zipfile
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 import pytest
@@ -58,3 +63,34 @@ def test_what_is_in_the_wheel_is_all_that_is_needed(wheel: Path, tmp_path: Path)
     assert used.returncode == 0, used.stderr[-2_000:]
     weight, places, looks = map(int, used.stdout.split())
     assert (weight > 100, places > 10, looks > 5) == (True, True, True)
+
+
+def test_all_that_is_imported_is_declared_with_bounds() -> None:
+    """Nothing works only because something else brings it along."""
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    everything = [*project["dependencies"], *project["optional-dependencies"]["dev"]]
+    declared = {one.replace(">", " ").split()[0].lower() for one in project["dependencies"]}
+    assert [one for one in everything if ">=" not in one] == []
+    brought_by = packages_distributions()
+    missing = set()
+    for path in (ROOT / "src").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = [one.name for one in node.names] if isinstance(node, ast.Import) else []
+            if isinstance(node, ast.ImportFrom) and node.module and not node.level:
+                names = [node.module]
+            for top in {name.partition(".")[0] for name in names} - {"lucidex", "standins", *sys.stdlib_module_names}:
+                if not declared & {one.lower().replace("_", "-") for one in brought_by.get(top, ())}:
+                    missing.add(top)
+    assert missing == set()
+
+
+@pytest.mark.parametrize("name", ["requirements.txt", "requirements-dev.txt", "package-lock.json"])
+def test_what_is_pinned_names_no_machine(name: str) -> None:
+    text = (ROOT / name).read_text()
+    assert not re.search(r"^--|\"resolved\"|file:/|/opt/|/home/", text, re.MULTILINE)
+
+
+def test_the_licence_is_the_same_everywhere() -> None:
+    assert tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["license"] == "MIT"
+    assert json.loads((ROOT / "package.json").read_text())["license"] == "MIT"
+    assert (ROOT / "LICENSE").read_text().startswith("MIT License")
