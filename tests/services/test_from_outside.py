@@ -100,7 +100,7 @@ def test_the_full_picture_comes_with_credit_and_licence_and_once(
     state = read_picture(workshop, actor, taken[0].picture_id)
     assert state.facts.upright == offer.item.size
     texts = state.document.texts
-    assert (texts.credit, texts.licence, texts.caption) == ("Wren Halloway", "CC BY 4.0", offer.item.title)
+    assert (texts.credit, texts.licence, texts.caption) == ("Wren Halloway, CC BY 4.0", "CC BY 4.0", offer.item.title)
     assert "creativecommons.org" in texts.licence_address
     again = take_in(workshop, actor, folio_id, source, offer.item)
     assert any("already" in note for note in again.notes)

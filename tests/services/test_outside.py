@@ -28,6 +28,7 @@ from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import read_source
 from lucidex.services.outside.micropub import read_pages
 from lucidex.services.outside.service import Service, origin_of
+from lucidex.services.outside.texts_of_pages import figures_in
 from lucidex.services.people import Actor, add_person
 from lucidex.services.workshop import Workshop
 from tests.conftest import PASSWORD
@@ -310,7 +311,7 @@ def test_a_collection_has_a_bound(others: Callable[[], Other], monkeypatch: pyte
     assert len(ours.asked) == 4
 
 
-def test_pages_of_other_sites_are_read(others: Callable[[], Other]) -> None:
+def test_pages_of_other_sites_are_read(workshop: Workshop, others: Callable[[], Other]) -> None:
     ours = others()
     html = (
         '<figure><img src="/a.jpg" alt="A" width="300"><img src="b.jpg"><figcaption>Two &amp; more</figcaption>'
@@ -327,7 +328,7 @@ def test_pages_of_other_sites_are_read(others: Callable[[], Other]) -> None:
     }
     ours.says("/micropub", {"items": [page, {"properties": {"name": ["no address"]}}, "x"]})
     with OutsideClient(service(ours)) as client:
-        read = read_pages(client, f"{ours.address}/micropub")
+        read = read_pages(client, f"{ours.address}/micropub", figures_in(workshop))
     (only,) = read.pages
     assert only.name == "one"
     found = [
@@ -343,8 +344,8 @@ def test_pages_of_other_sites_are_read(others: Callable[[], Other]) -> None:
 
 
 @pytest.mark.parametrize("body", [b"<html>", b"[]", b'{"items": 5}', b"{}"])
-def test_what_lists_no_pages_says_so(others: Callable[[], Other], body: bytes) -> None:
+def test_what_lists_no_pages_says_so(workshop: Workshop, others: Callable[[], Other], body: bytes) -> None:
     ours = others()
     ours.says("/micropub", body)
     with OutsideClient(service(ours)) as client, pytest.raises(UnreadableFileError, match="does not list its pages"):
-        read_pages(client, f"{ours.address}/micropub")
+        read_pages(client, f"{ours.address}/micropub", figures_in(workshop))

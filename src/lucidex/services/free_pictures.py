@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError
+from lucidex.core.encode import JPEG, Effort, Encoding, encode
+from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError, UserError
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window
@@ -24,11 +25,12 @@ from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import Contents, Item, read_source
 from lucidex.services.outside.service import Service
 from lucidex.services.people import Actor
+from lucidex.services.sources import decode_once
 from lucidex.services.workshop import Workshop
 
 KNOWN_FOR_S = 600.0
 MAX_SHOWN = 120
-MAX_SMALL_BYTES = 4_000_000
+MAX_FETCHED_BYTES, MAX_SMALL_BYTES, SMALL_QUALITY = 4_000_000, 300_000, 84
 PICTURE_MAGIC = {b"\xff\xd8\xff": "image/jpeg", b"\x89PNG": "image/png", b"RIFF": "image/webp"}
 SHAPE_NEARLY_SQUARE = 1.1
 
@@ -183,11 +185,23 @@ def small_picture(
     """A small copy of a picture, or of a part of it, and its media type; only to look at."""
     whole = Window(0, 0, item.width, item.height)
     with OutsideClient(service) as client:
-        answer = client.get(item.part(window or whole, size), most_bytes=MAX_SMALL_BYTES, accept="image/*")
+        answer = client.get(item.part(window or whole, size), most_bytes=MAX_FETCHED_BYTES, accept="image/*")
     for magic, media_type in PICTURE_MAGIC.items():
-        if answer.content.startswith(magic):
+        if answer.content.startswith(magic) and len(answer.content) <= MAX_SMALL_BYTES:
             return answer.content, media_type
-    raise UnreadableFileError(f"“{service.name}” sent something that is no picture.")
+    return _reduced(workshop, service, answer.content, size), JPEG.output.media_type
+
+
+def _reduced(workshop: Workshop, service: Service, content: bytes, size: Size) -> bytes:
+    """What came far larger than it was asked for, as a small JPEG: many of them are held until somebody took them."""
+    with workshop.originals.receive([content], MAX_FETCHED_BYTES) as received:
+        try:
+            image = decode_once(workshop, received.path)
+        except UserError as error:
+            raise UnreadableFileError(f"“{service.name}” sent something that is no picture.") from error
+    flat = image.flatten(background=255) if image.hasalpha() else image
+    reduced = flat.thumbnail_image(size.width, height=size.height, size="down")
+    return encode(reduced, JPEG, Encoding(SMALL_QUALITY, effort=Effort.DRAFT))
 
 
 def take_in(workshop: Workshop, actor: Actor, folio_id: int, service: Service, item: Item) -> BroughtIn:
@@ -217,7 +231,7 @@ def texts_from(item: Item) -> Alter:
         texts = Texts(
             alternative=before.alternative,
             caption=before.caption or item.title,
-            credit=before.credit or item.maker or item.statement,
+            credit=before.credit or item.credit,
             licence=before.licence or item.licence,
             licence_address=before.licence_address or (item.licence_address if not before.licence else ""),
             people=before.people,

@@ -4,7 +4,8 @@ connection and no secret is in it."""
 from sqlalchemy.orm import configure_mappers
 
 import lucidex.services.worker
-import lucidex.work.decode_task  # noqa: F401 - what its processes do
+import lucidex.work.decode_task
+import lucidex.work.html_task  # noqa: F401
 from lucidex.core.resampling import kernel, warp_kernel
 
 configure_mappers()

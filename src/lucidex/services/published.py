@@ -17,6 +17,7 @@ from lucidex.services.origins import Origin, already_here
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.micropub import Page, Published, Shown, read_pages
 from lucidex.services.outside.service import Service
+from lucidex.services.outside.texts_of_pages import figures_in
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_once
 from lucidex.services.workshop import Workshop
@@ -45,7 +46,7 @@ def published_of(workshop: Workshop, service: Service) -> Published:
     known = cache.get(key)
     if known is None:
         with OutsideClient(service) as client:
-            known = read_pages(client, service.address)
+            known = read_pages(client, service.address, figures_in(workshop))
         cache.put(key, known)
     return known
 

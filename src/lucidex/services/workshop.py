@@ -19,12 +19,13 @@ from lucidex.records.database import Database
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.derived import DerivedStore
 from lucidex.records.store import FileStore, FolderStore
-from lucidex.work.isolation import IsolatedRunner
+from lucidex.work.isolation import IsolatedRunner, Limits
 
 RENDER_THREADS = 2  # of one libvips pipeline; pixels do not depend on it, encoders are fixed apart from it
 
 INSTALLATION_LENGTH, HOLDER_LENGTH = 12, 32
 MACHINE_ID = Path("/etc/machine-id")  # see machine-id(5); not every machine has one
+READING = Limits(seconds=8.0, processor_seconds=5, memory_bytes=600_000_000, file_bytes=1_000)
 HEAVY_FROM_PIXELS, HEAVY_LOOK_S = 40_000_000, 0.05
 
 
@@ -58,6 +59,7 @@ class Workshop:
         self.decoded = DecodedStore(data_folder / "decoded")
         self.derived = DerivedStore(self.decoded)
         self.isolated = IsolatedRunner()
+        self.reading = IsolatedRunner(1, READING)  # of texts from outside
         pyvips.concurrency_set(RENDER_THREADS)
         pyvips.cache_set_max(0)
         pyvips.block_untrusted_set(True)

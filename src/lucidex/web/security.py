@@ -90,7 +90,7 @@ def start_session(request: Request, secret: str) -> None:
 
 def say_next(request: Request, sentence: str) -> None:
     """A sentence for the next page that this person opens; nobody else can put one there."""
-    request.session[SAID_FIELD] = sentence[:400]
+    request.session[SAID_FIELD] = sentence[:400].encode("utf-8", "replace").decode()
 
 
 def message_before(request: Request) -> str:

@@ -84,7 +84,7 @@ class IsolatedRunner:
                 )
         try:
             answer = json.loads(receiving.recv_bytes(maxlength=MAX_ANSWER_BYTES))
-        except EOFError as error:
+        except (EOFError, OSError) as error:  # it ended, or answers with more than could be an answer
             process.join(LOOK_EVERY_S * 4)
             raise _ended_as(process.exitcode, self.limits) from error
         if "done" in answer:

@@ -18,7 +18,7 @@ class Texts(BaseModel):
 
     alternative: Annotated[str, Field(max_length=2_000)] = ""
     caption: Annotated[str, Field(max_length=4_000)] = ""
-    credit: Annotated[str, Field(max_length=400)] = ""
+    credit: Annotated[str, Field(max_length=1_000)] = ""
     licence: Annotated[str, Field(max_length=400)] = ""
     licence_address: Annotated[str, Field(max_length=1_000, pattern=r"^(https?://\S+)?$")] = ""
     people: Annotated[tuple[PersonName, ...], Field(max_length=50), FailFast()] = ()

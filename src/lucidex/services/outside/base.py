@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lucidex.services.outside.service import Service
+from lucidex.services.workshop import Workshop
 
 
 @dataclass(frozen=True)
@@ -19,6 +20,6 @@ class Adapter:
     heading: str
     standard: str
     example: str
-    describe: Callable[[Service], str]
+    describe: Callable[[Workshop, Service], str]
     has_token: bool = False
     has_further_hosts: bool = False

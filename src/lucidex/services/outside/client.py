@@ -12,7 +12,6 @@ from urllib.parse import urljoin
 
 import httpx
 
-from lucidex.core.cancellation import check_wanted
 from lucidex.core.errors import (
     BusyError,
     NotAllowedError,
@@ -22,6 +21,7 @@ from lucidex.core.errors import (
     UnreadableFileError,
 )
 from lucidex.services.outside.service import Service, origin_of
+from lucidex.services.outside.transport import BROKEN_OFF, TOO_SLOW, Clock, TimedTransport, unpacked
 
 CONNECT_S, IDLE_S, WHOLE_S = 3.0, 20.0, 60.0
 MAX_DOCUMENT_BYTES = 4_000_000
@@ -45,8 +45,15 @@ class OutsideClient:
         self._service = service
         headers = {"User-Agent": "Lucidex", "Accept-Encoding": "gzip, identity"}
         timeout = httpx.Timeout(IDLE_S, connect=CONNECT_S)
+        self._clock = Clock()
         # a proxy that the environment names would see what is meant for this service alone
-        self._http = httpx.Client(timeout=timeout, headers=headers, follow_redirects=False, trust_env=False)
+        self._http = httpx.Client(
+            transport=TimedTransport(self._clock),
+            timeout=timeout,
+            headers=headers,
+            follow_redirects=False,
+            trust_env=False,
+        )
 
     def __enter__(self) -> "OutsideClient":
         return self
@@ -56,7 +63,13 @@ class OutsideClient:
 
     def address(self, path: str) -> str:
         """An address of the service, from one that may be relative to its own."""
-        return urljoin(self._service.address, path)
+        return self._joined(self._service.address, path)
+
+    def _joined(self, base: str, path: str) -> str:
+        try:
+            return urljoin(base, path)
+        except ValueError as error:
+            raise UnreadableFileError(f"“{self._service.name}” leads to something that is no address.") from error
 
     def ask(
         self,
@@ -69,12 +82,12 @@ class OutsideClient:
     ) -> Answer:
         """Ask and read all of the answer, whatever its status. Errors are sentences that name the service."""
         with self.answer(method, address, seconds=seconds, **given) as (response, pieces):
-            content = b""
+            content = bytearray()
             for piece in pieces:
                 content += piece
                 if len(content) > most_bytes:
                     raise TooLargeError(f"“{self._service.name}” answers with more than can be read here.")
-            return Answer(response.status_code, response.headers, content, str(response.url))
+            return Answer(response.status_code, response.headers, bytes(content), str(response.url))
 
     def get(self, address: str, *, most_bytes: int = MAX_DOCUMENT_BYTES, accept: str = "*/*") -> Answer:
         """An answer with status 200; an error in words for any other."""
@@ -113,7 +126,8 @@ class OutsideClient:
         **given: Any,  # noqa: ANN401 - as httpx takes it
     ) -> Iterator[tuple[httpx.Response, Iterator[bytes]]]:
         """An answer whose pieces are read one by one, until the deadline, and while it is wanted."""
-        name, deadline = self._service.name, time.monotonic() + seconds
+        name = self._service.name
+        before, self._clock.until = self._clock.until, min(self._clock.until, time.monotonic() + seconds)
         try:
             for _ in range(MAX_REDIRECTS + 1):
                 if origin_of(address) not in self._service.origins:
@@ -124,22 +138,22 @@ class OutsideClient:
                 sent = {**(headers or {}), **self._token_for(address)}
                 with self._http.stream(method, address, headers=sent, **given) as response:
                     if response.is_redirect and method == "GET" and "location" in response.headers:
-                        address = urljoin(address, response.headers["location"])
+                        address = self._joined(address, response.headers["location"])
                         continue
-                    yield response, _pieces(response, deadline, name)
+                    yield response, self._pieces(response)
                     return
             raise UnreadableFileError(f"“{name}” leads on to other addresses without end.")
-        except httpx.TimeoutException as error:
+        except TOO_SLOW as error:
             raise TooSlowError(f"“{name}” does not answer. Is it switched on? Then try again.") from error
-        except (httpx.TransportError, httpx.InvalidURL, httpx.DecodingError) as error:
+        except (*BROKEN_OFF, httpx.InvalidURL) as error:
             raise UnavailableError(
                 f"“{name}” cannot be reached, or broke off. See that it is switched on, then try again."
             ) from error
+        finally:
+            self._clock.until = before
 
-
-def _pieces(response: httpx.Response, deadline: float, name: str) -> Iterator[bytes]:
-    for piece in response.iter_bytes():  # as they come: waiting for full pieces would outlast any deadline
-        check_wanted()
-        if time.monotonic() > deadline:
-            raise TooSlowError(f"“{name}” did not send all of it in time.")
-        yield piece
+    def _pieces(self, response: httpx.Response) -> Iterator[bytes]:
+        encoding = response.headers.get("content-encoding", "")
+        for piece in unpacked(encoding, response.iter_raw()):
+            self._clock.left(None)
+            yield piece

@@ -7,15 +7,19 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import islice
+from typing import Annotated
 
 import httpx
-from defusedxml.ElementTree import fromstring
+from pydantic import Field
 
 from lucidex.core.cancellation import check_wanted, present_event
 from lucidex.core.errors import BusyError, UnavailableError, UnreadableFileError, UserError
 from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
+from lucidex.services.outside.foreign import MAX_LIST, Address, Foreign, Text, cleaned, whole_of, xml_of
 from lucidex.services.outside.service import Service, is_on_this_machine
+from lucidex.services.workshop import Workshop
 
 SCAN, PWG = "http://schemas.hp.com/imaging/escl/2011/05/03", "http://www.pwg.org/schemas/2010/12/sm"
 UNITS_PER_INCH, MM_PER_INCH = 300, 25.4
@@ -23,6 +27,10 @@ WHOLE_SCAN_S, LOOK_EVERY_S, WAITED_FOR_DOCUMENT_S = 300.0, 0.5, 120.0
 _PATIENT = httpx.Timeout(WAITED_FOR_DOCUMENT_S, connect=3.0)  # the head may move for long before anything comes
 PNG, JPEG = "image/png", "image/jpeg"
 PNG_UP_TO_PIXELS = 16_000_000  # without loss as long as that is not very heavy
+LEAST_GLASS_MM, MOST_GLASS_MM = 20.0, 1_500.0
+LEAST_DPI, MOST_DPI = 50, 9_600
+
+Dpi = Annotated[int, Field(ge=LEAST_DPI, le=MOST_DPI)]
 
 
 class Tones(StrEnum):
@@ -33,17 +41,16 @@ class Tones(StrEnum):
     COLOUR = "RGB24"
 
 
-@dataclass(frozen=True)
-class Glass:
+class Glass(Foreign):
     """What a scanner can do: the size of its glass in millimetres, resolutions, tones, formats; its own page."""
 
-    name: str
-    width_mm: float
-    height_mm: float
-    resolutions: tuple[int, ...]
-    tones: frozenset[Tones]
-    formats: frozenset[str]
-    own_page: str | None
+    name: Text
+    width_mm: Annotated[float, Field(ge=LEAST_GLASS_MM, le=MOST_GLASS_MM)]
+    height_mm: Annotated[float, Field(ge=LEAST_GLASS_MM, le=MOST_GLASS_MM)]
+    resolutions: Annotated[tuple[Dpi, ...], Field(min_length=1)]
+    tones: Annotated[frozenset[Tones], Field(min_length=1)]
+    formats: frozenset[Text]
+    own_page: Address = ""
 
 
 @dataclass(frozen=True)
@@ -67,28 +74,29 @@ def read_glass(service: Service) -> Glass:
     flatbed = _first(root, "PlatenInputCaps")
     if flatbed is None:
         raise UnreadableFileError(f"“{service.name}” has no glass on which something could be laid.")
-    dpis = sorted(
-        {int(one.text or 0) for one in flatbed.iter(f"{{{SCAN}}}XResolution") if (one.text or "").isdigit()}
-    )
+    said = [whole_of(one.text, MOST_DPI) for one in _all(flatbed, SCAN, "XResolution")]
+    dpis = sorted({dpi for dpi in said if dpi >= LEAST_DPI})
     if not dpis:
         least, most = (_number(flatbed, name, usual) for name, usual in (("Min", 75), ("Max", 600)))
         dpis = [dpi for dpi in (75, 100, 150, 200, 300, 400, 600, 1_200) if least <= dpi <= most]
-    tones = {one.text for one in flatbed.iter(f"{{{SCAN}}}ColorMode")}
+    tones = {one.text for one in _all(flatbed, SCAN, "ColorMode")}
     formats = {
         one.text or ""
         for space, tag in ((PWG, "DocumentFormat"), (SCAN, "DocumentFormatExt"))
-        for one in flatbed.iter(f"{{{space}}}{tag}")
+        for one in _all(flatbed, space, tag)
     }
-    own_page = _text(root, "AdminURI")
-    return Glass(
-        (_text(root, "MakeAndModel") or service.name)[:80],
-        _number(flatbed, "MaxWidth", 2_550) / UNITS_PER_INCH * MM_PER_INCH,
-        _number(flatbed, "MaxHeight", 3_508) / UNITS_PER_INCH * MM_PER_INCH,
-        tuple(dpis),
-        frozenset(one for one in Tones if one.value in tones),
-        frozenset(formats),
-        own_page if own_page and own_page.startswith(("http://", "https://")) else None,
+    glass = Glass.read(
+        name=_text(root, "MakeAndModel") or service.name,
+        width_mm=_number(flatbed, "MaxWidth", 2_550) / UNITS_PER_INCH * MM_PER_INCH,
+        height_mm=_number(flatbed, "MaxHeight", 3_508) / UNITS_PER_INCH * MM_PER_INCH,
+        resolutions=tuple(dpis),
+        tones=frozenset(one for one in Tones if one.value in tones) or frozenset((Tones.GREY,)),
+        formats=frozenset(formats),
+        own_page=_text(root, "AdminURI") or "",
     )
+    if glass is None:
+        raise UnreadableFileError(f"“{service.name}” says things of its glass that cannot be true.")
+    return glass
 
 
 @contextmanager
@@ -211,11 +219,11 @@ def _path(service: Service, name: str) -> str:
 
 
 def _xml(content: bytes, service: Service) -> ElementTree.Element:
-    try:
-        root: ElementTree.Element = fromstring(content, forbid_dtd=True)
-    except Exception as error:
-        raise UnreadableFileError(f"“{service.name}” does not answer like a scanner (eSCL).") from error
-    return root
+    return xml_of(content, f"“{service.name}” does not answer like a scanner (eSCL).")
+
+
+def _all(root: ElementTree.Element, space: str, name: str) -> Iterator[ElementTree.Element]:
+    return islice(root.iter(f"{{{space}}}{name}"), MAX_LIST)
 
 
 def _first(root: ElementTree.Element, name: str) -> ElementTree.Element | None:
@@ -224,20 +232,19 @@ def _first(root: ElementTree.Element, name: str) -> ElementTree.Element | None:
 
 def _text(root: ElementTree.Element, name: str) -> str | None:
     found = _first(root, name)
-    return None if found is None or found.text is None else found.text.strip()
+    return None if found is None or found.text is None else cleaned(found.text)
 
 
 def _number(root: ElementTree.Element, name: str, usual: int) -> int:
-    text = _text(root, name) or ""
-    return int(text) if text.isdecimal() and len(text) < 8 else usual
+    return whole_of(_text(root, name)) or usual
 
 
 def is_reached_by_browser(glass: Glass) -> bool:
     """Whether a scanner's own page may be linked: it lies on this machine, or is served safely."""
-    return glass.own_page is not None and (is_on_this_machine(glass.own_page) or glass.own_page.startswith("https"))
+    return bool(glass.own_page) and (is_on_this_machine(glass.own_page) or glass.own_page.startswith("https"))
 
 
-def _describe(service: Service) -> str:
+def _describe(workshop: Workshop, service: Service) -> str:
     glass = read_glass(service)
     size = f"{glass.width_mm:.0f} × {glass.height_mm:.0f} mm"
     return f"It is “{glass.name}”, with a glass of {size}, up to {glass.resolutions[-1]} dpi."

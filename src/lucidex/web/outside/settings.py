@@ -10,6 +10,7 @@ from lucidex.services.outside import settings
 from lucidex.services.outside.adapters import ADAPTERS, adapter_of
 from lucidex.services.outside.service import Service
 from lucidex.services.people import check_admin
+from lucidex.services.workshop import Workshop
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page
@@ -35,10 +36,10 @@ def outside_page(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     )
 
 
-def _tried(service: Service) -> str:
+def _tried(workshop: Workshop, service: Service) -> str:
     """What it says of itself, or why it does not."""
     try:
-        return adapter_of(service.kind).describe(service)
+        return adapter_of(service.kind).describe(workshop, service)
     except UserError as error:
         return error.sentence
 
@@ -65,7 +66,7 @@ def add(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{added.name}” is set up. {_tried(added)}")
+    return _back(request, f"“{added.name}” is set up. {_tried(app.workshop, added)}")
 
 
 @router.post("/{service_id}")
@@ -87,7 +88,7 @@ def change(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{changed.name}” was changed. {_tried(changed)}")
+    return _back(request, f"“{changed.name}” was changed. {_tried(app.workshop, changed)}")
 
 
 @router.post("/{service_id}/switch")
