@@ -1,5 +1,6 @@
 """The start command as a process: it comes up, it goes down, and a kill prevents no next start."""
 
+import json
 import os
 import signal
 import socket
@@ -106,3 +107,47 @@ def test_a_taken_port_and_a_running_start_are_said(data: Path, tmp_path: Path) -
     assert "already runs over" in again.message
     assert running.answers()
     assert running.end(signal.SIGINT) == 0
+
+
+HANGING = """
+import subprocess, sys, threading, uvicorn
+from starlette.applications import Starlette
+from starlette.routing import Route
+from lucidex.launch.ending import Ending, EndingServer
+from lucidex.launch.sockets import listen
+
+def hang(request):
+    print("it hangs", flush=True)
+    threading.Event().wait()
+
+beside = subprocess.Popen(["sleep", "600"])
+listening = listen()
+print(listening.getsockname()[1], beside.pid, flush=True)
+config = uvicorn.Config(Starlette(routes=[Route("/", hang)]), log_level="critical", timeout_graceful_shutdown=1)
+EndingServer(config, Ending(beside.kill, 2.0)).run(sockets=[listening])
+"""
+
+
+def test_whatever_hangs_it_ends_within_seconds() -> None:
+    """A thread that waits for somebody who never answers is not waited for."""
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    hanging = subprocess.Popen([sys.executable, "-c", HANGING], env=environment, stdout=subprocess.PIPE, text=True)
+    Started.running.append(hanging)
+    assert hanging.stdout is not None
+    port, beside = map(int, hanging.stdout.readline().split())
+    with socket.create_connection(("127.0.0.1", port), timeout=20) as asking:
+        asking.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+        assert hanging.stdout.readline() == "it hangs\n"
+        hanging.send_signal(signal.SIGINT)
+        assert hanging.wait(20) == 0
+    assert not Path(f"/proc/{beside}").exists() or "Z" in Path(f"/proc/{beside}/stat").read_text()
+
+
+def test_what_the_api_is_like_was_worked_out_before_anybody_asks(data: Path) -> None:
+    """Made in a request, on the event loop, it held every page up for seconds."""
+    started = Started(data)
+    with urllib.request.urlopen(started.address + "/api/openapi.json") as answer:
+        described = json.load(answer)
+    assert "/api/pictures/{picture_id}/document" in described["paths"]
+    assert "DocumentIn" in described["components"]["schemas"], "bodies that are read apart are described as well"
+    assert started.end(signal.SIGINT) == 0

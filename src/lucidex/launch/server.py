@@ -9,6 +9,7 @@ import secrets
 import signal
 import socket
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -20,6 +21,7 @@ from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.steps.looks import add_looks
 from lucidex.launch.connections import guarded
 from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
+from lucidex.launch.ending import Ending, EndingServer
 from lucidex.launch.housekeeping import Restoration
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.launch.sockets import listen
@@ -38,6 +40,7 @@ DEFAULT_PORT = 8431
 PORTS_TRIED = 20
 CONNECTIONS = 400  # at once; whoever comes beyond is told to come again
 FIRST_LOGIN = "editor"
+LEFT_S = 0.5  # for threads to end by themselves, when all else has ended
 
 
 class StartError(Exception):
@@ -51,7 +54,13 @@ def main(arguments: list[str] | None = None) -> int:
     os.umask(0o077)  # what is kept here is nobody else's to read
     try:
         with _locked(wanted.data), _listening(wanted.port) as listening, _database(wanted.data) as server:
-            return _serve(wanted, listening, server)
+            ending = Ending(server.kill)
+            status = _serve(wanted, listening, server, ending)
+        ending.over()
+        last = threading.Timer(LEFT_S, os._exit, [status])
+        last.daemon = True  # nobody waits for it; it ends what would be waited for, a thread that never comes back
+        last.start()
+        return status
     except (StartError, DatabaseServerError) as error:
         print(f"lucidex: {error}", file=sys.stderr)
         return 1
@@ -139,7 +148,7 @@ def _database(data: Path) -> Iterator[MariaDbServer]:
         server.stop()
 
 
-def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDbServer) -> int:
+def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDbServer, ending: Ending) -> int:
     limits = IntakeLimits(
         wanted.max_file_mb * 1_000_000, wanted.max_archive_mb * 1_000_000, wanted.max_megapixels * 1_000_000
     )
@@ -163,7 +172,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     config = uvicorn.Config(
         app,
         log_level="warning",
-        timeout_graceful_shutdown=5,
+        timeout_graceful_shutdown=3,
         server_header=False,
         proxy_headers=trusted is not None,
         forwarded_allow_ips=trusted,
@@ -171,6 +180,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
         timeout_keep_alive=20,
         http=guarded(trusted),
     )
+    app.openapi()  # which takes seconds, and is kept: nobody's request makes it
     print(
         f"\nLucidex is ready: http://{HOST}:{listening.getsockname()[1]}\n{sign_in}\nCtrl-C stops it.",
         flush=True,
@@ -180,7 +190,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     with contextlib.ExitStack() as beside, contextlib.suppress(KeyboardInterrupt):
         if not wanted.no_stand_ins:
             beside.enter_context(standing_in(workshop, wanted.data / "stand-ins", wanted.demo_pictures.parent))
-        uvicorn.Server(config).run(sockets=[listening])
+        EndingServer(config, ending).run(sockets=[listening])
     restoration.stop()
     print("\nStopped.")
     return 0
