@@ -189,3 +189,12 @@ def test_a_progressive_file_that_cannot_be_decoded_in_strips_is_refused_by_arith
         take_in(file, lambda number, rows: None, most_bytes=10_000_000)
     with (tmp_path / "p.jpg").open("rb") as file:
         assert take_in(file, lambda number, rows: None).stored_width == 2_000
+
+
+@pytest.mark.parametrize(
+    "head", [b"II+\0\x08\0\0\0" + b"\xff" * 8, b"MM\0+\0\x08\0\0" + b"\xfe" * 8, b"II*\0" + b"\xff" * 4]
+)
+def test_a_tiff_that_leads_to_nowhere_is_refused_in_words(tmp_path: Path, head: bytes) -> None:
+    """An impossible seek was an unforeseen error."""
+    with pytest.raises(UnreadableFileError, match="TIFF"):
+        taken(tmp_path, head + b"\xff" * 64)

@@ -10,6 +10,7 @@ import subprocess
 import threading
 from collections.abc import Callable
 from io import BufferedReader
+from multiprocessing import forkserver
 from pathlib import Path
 
 import numpy as np
@@ -159,3 +160,26 @@ def test_letters_in_drawings_are_drawn_in_a_face_of_the_products_own(tmp_path: P
     else:
         assert "left out" in said
         assert alpha.max() == 0
+
+
+def contradict_itself() -> str:
+    return str(range(3)[10**30])
+
+
+def test_whatever_a_file_brings_about_is_said_of_the_file() -> None:
+    """An impossible seek was an unforeseen error of ours."""
+    with pytest.raises(UnreadableFileError, match="contradicts itself"):
+        IsolatedRunner().run(contradict_itself)
+
+
+def test_where_what_starts_decoders_is_killed_the_next_one_starts_it_again() -> None:
+    runner = IsolatedRunner()
+    assert runner.run(fine) == "1"
+    killed = forkserver._forkserver._forkserver_pid
+    os.kill(killed, signal.SIGKILL)
+    assert runner.run(fine) == "1"
+    assert forkserver._forkserver._forkserver_pid != killed
+
+
+def fine() -> str:
+    return "1"

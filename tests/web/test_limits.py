@@ -469,3 +469,17 @@ def test_what_was_chosen_together_stands_as_chosen_whichever_arrives_first(work:
     send("there", elsewhere)
     send("late", elsewhere, f"&first={first}&number=1")  # the first one is not of this folio: it comes last
     assert names(elsewhere) == ["there", "late"]
+
+
+def test_a_database_that_is_away_before_a_body_is_read_is_said(
+    application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Who asks is looked up outside of all routes: an upload answered as if something unforeseen had happened."""
+
+    async def away(*_: object) -> None:
+        raise OperationalError("select", {}, Exception(2013, "Lost connection"))
+
+    monkeypatch.setattr(bodies, "find_visitor", away)
+    sent = asyncio.run(answered(application, asked("POST", "/api/folios/1/pictures", work.visitor.bearer), never))
+    assert sent[0]["status"] == 503
+    assert b"The database does not answer" in b"".join(part.get("body", b"") for part in sent[1:])  # type: ignore[misc]

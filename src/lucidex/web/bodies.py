@@ -8,6 +8,7 @@ import asyncio
 import time
 
 from fastapi import Request
+from sqlalchemy.exc import SQLAlchemyError
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from lucidex.core.errors import TooLargeError, TooSlowError, UserError
@@ -36,9 +37,12 @@ class Bodies:
         try:
             if scope["path"] != SIGN_IN and await find_visitor(request, self._context) is None:
                 raise not_signed_in(scope["path"])
-        except UserError as error:
+        except (UserError, SQLAlchemyError) as error:  # handlers of routes are further inside
             await _drain(scope, receive)
-            response = problems.answer_said(request, error)
+            if isinstance(error, UserError):
+                response = problems.answer_said(request, error)
+            else:
+                response = problems.answer_of_database(request, error)
             response.headers["Connection"] = "close"
             await response(scope, receive, send)
             return

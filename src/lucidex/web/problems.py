@@ -83,6 +83,23 @@ def _later(status: int) -> dict[str, str]:
     return {"Retry-After": RETRY_AFTER_S} if status == 503 else {}
 
 
+def answer_of_database(request: Request, error: SQLAlchemyError) -> Response:
+    """What is said where the database was asked in vain: that it is away, where it is."""
+    away = isinstance(error, PoolTimeout) or (isinstance(error, DBAPIError) and is_away(error))
+    if not away:
+        return answer_unforeseen(request, error)
+    log.warning("the database does not answer at %s: %s", request.url.path, type(error).__name__)
+    sentence = "The database does not answer at the moment. Nothing was lost; try again in a few seconds."
+    return answer(request, 503, "Not available at the moment", sentence)
+
+
+def answer_unforeseen(request: Request, error: Exception) -> Response:
+    """What is said of a fault of ours; the log says more."""
+    log.error("unforeseen error at %s", request.url.path, exc_info=error)
+    sentence = "Something went wrong on our side. What was stored before is kept; try it again."
+    return answer(request, 500, "Something went wrong", sentence)
+
+
 def first_in_words(errors: Sequence[Any]) -> str:
     """One sentence for the first thing that a schema refused."""
     first = errors[0]
@@ -103,12 +120,7 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(SQLAlchemyError)
     async def database(request: Request, error: SQLAlchemyError) -> Response:
-        away = isinstance(error, PoolTimeout) or (isinstance(error, DBAPIError) and is_away(error))
-        if not away:
-            return await unforeseen(request, error)
-        log.warning("the database does not answer at %s: %s", request.url.path, type(error).__name__)
-        sentence = "The database does not answer at the moment. Nothing was lost; try again in a few seconds."
-        return answer(request, 503, "Not available at the moment", sentence)
+        return answer_of_database(request, error)
 
     @app.exception_handler(RequestValidationError)
     async def refused(request: Request, error: RequestValidationError) -> Response:
@@ -127,9 +139,7 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def unforeseen(request: Request, error: Exception) -> Response:
-        log.error("unforeseen error at %s", request.url.path, exc_info=error)
-        sentence = "Something went wrong on our side. What was stored before is kept; try it again."
-        return answer(request, 500, "Something went wrong", sentence)
+        return answer_unforeseen(request, error)
 
 
 def _wants_data(request: Request) -> bool:

@@ -10,8 +10,10 @@ import json
 import logging
 import resource
 import signal
+import struct
 import threading
 import time
+import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -31,6 +33,11 @@ MAX_ANSWER_BYTES = 10_000_000
 NEARLY_ALL = 0.75  # of the memory that is allowed: whoever failed after taking so much failed by lack of it
 DISK_TROUBLE = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EFBIG})
 _TAKES_MEMORY = "Decoding it takes more memory than is allowed for one picture."
+# what comes of numbers and names in a file that cannot be true
+_CONTRADICTIONS = (ValueError, IndexError, OverflowError, EOFError, RecursionError, struct.error)
+AGAIN_AFTER_S = 0.3
+_LOST = 255  # the exit code of a process whose server process has ended
+_STARTED_AGAIN = "What reads files has ended and is started again. Try it again in a moment."
 _log = logging.getLogger(__name__)
 
 Opened = Sequence[tuple[Path, str]]
@@ -53,44 +60,64 @@ class IsolatedRunner:
         self._slots = threading.BoundedSemaphore(slots)
         self.limits = limits or Limits()
 
-    def run(self, task: Callable[..., str], *arguments: str, opened: Opened = ()) -> str:
+    def run(
+        self, task: Callable[..., str], *arguments: str, opened: Opened = (), limits: Limits | None = None
+    ) -> str:
         """The task's answer (a JSON text). It is called with `opened`, as binary files, and then the arguments.
+
+        `limits` are others than the runner's own, for this time.
 
         Raises the task's own error of the `UserError` family; UnreadableFileError where the process crashed on the
         file or ran out of time, TooLargeError where memory ended it, StorageFullError where nothing could be written,
         NoLongerWantedError where nobody waits for it any more, UnforeseenError for everything else.
         """
         with self._slots:
+            limits = limits or self.limits
             receiving, sending = context.Pipe(duplex=False)
             files = [(str(path), mode) for path, mode in opened]
-            arranged = (sending, self.limits, task, files, arguments)
-            process = context.Process(target=_serve, args=arranged, daemon=True)
-            process.start()
+            arranged = (sending, limits, task, files, arguments)
+            process = _started(arranged)
             sending.close()
             try:
-                return self._answer(process, receiving)
+                return _answered(process, receiving, limits)
             finally:
                 process.kill()
                 process.join()
                 receiving.close()
 
-    def _answer(self, process: ForkServerProcess, receiving: Connection) -> str:
-        deadline = time.monotonic() + self.limits.seconds
-        while not receiving.poll(LOOK_EVERY_S):
-            check_wanted()
-            if time.monotonic() > deadline:
-                raise errors.UnreadableFileError(
-                    f"Decoding it took longer than {self.limits.seconds:.0f} seconds and was stopped."
-                )
+
+def _started(arranged: tuple[Any, ...]) -> ForkServerProcess:
+    """A process for a task. UnavailableError where none can be had: the one that they come from was killed twice."""
+    for is_last in (False, True):
+        process = context.Process(target=_serve, args=arranged, daemon=True)
         try:
-            answer = json.loads(receiving.recv_bytes(maxlength=MAX_ANSWER_BYTES))
-        except (EOFError, OSError) as error:  # it ended, or answers with more than could be an answer
-            process.join(LOOK_EVERY_S * 4)
-            raise _ended_as(process.exitcode, self.limits) from error
-        if "done" in answer:
-            return str(answer["done"])
-        kind = getattr(errors, str(answer["kind"]), errors.UnreadableFileError)
-        raise kind(str(answer["sentence"]))
+            process.start()
+        except (EOFError, OSError) as error:  # the server process has ended; the next try starts another one
+            if is_last:
+                raise errors.UnavailableError(_STARTED_AGAIN) from error
+            time.sleep(AGAIN_AFTER_S)
+        else:
+            return process
+    raise AssertionError
+
+
+def _answered(process: ForkServerProcess, receiving: Connection, limits: Limits) -> str:
+    deadline = time.monotonic() + limits.seconds
+    while not receiving.poll(LOOK_EVERY_S):
+        check_wanted()
+        if time.monotonic() > deadline:
+            raise errors.UnreadableFileError(
+                f"Decoding it took longer than {limits.seconds:.0f} seconds and was stopped."
+            )
+    try:
+        answer = json.loads(receiving.recv_bytes(maxlength=MAX_ANSWER_BYTES))
+    except (EOFError, OSError) as error:  # it ended, or answers with more than could be an answer
+        process.join(LOOK_EVERY_S * 4)
+        raise _ended_as(process.exitcode, limits) from error
+    if "done" in answer:
+        return str(answer["done"])
+    kind = getattr(errors, str(answer["kind"]), errors.UnreadableFileError)
+    raise kind(str(answer["sentence"]))
 
 
 def _ended_as(exit_code: int | None, limits: Limits) -> errors.UserError:
@@ -103,6 +130,8 @@ def _ended_as(exit_code: int | None, limits: Limits) -> errors.UserError:
         return errors.TooLargeError(_TAKES_MEMORY)
     if exit_code is not None and exit_code < 0:
         return errors.UnreadableFileError("It is a damaged file: decoding it crashed.")
+    if exit_code in {None, _LOST}:
+        return errors.UnavailableError(_STARTED_AGAIN)
     return errors.UnforeseenError("Something went wrong on our side while it was decoded. Try it again.")
 
 
@@ -134,6 +163,9 @@ def _serve(
         answer = _refused(
             errors.StorageFullError("The disk is full or cannot be written, so it could not be decoded.")
         )
+    except _CONTRADICTIONS as error:
+        traceback.print_exception(error)
+        answer = _refused(errors.UnreadableFileError("It is a damaged file: it contradicts itself."))
     with contextlib.suppress(BrokenPipeError):
         sending.send_bytes(json.dumps(answer).encode())
 
