@@ -6,7 +6,7 @@ what its own box costs.
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import Field, dataclass, replace
 from typing import Any, ClassVar, Protocol
 
@@ -18,7 +18,7 @@ from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.geometry.transform import Transform, upright_size, uprighting
 from lucidex.core.source.pyramid import LADDER, AnyPixels
 
-RESTORATION_REVISION = 2  # raised where the same numbers give other pixels
+RESTORATION_REVISION = 3  # raised where the same numbers give other pixels
 TILE_EDGE = 1_024
 
 
@@ -96,6 +96,10 @@ class LocalChange(ABC):
     def is_tiled(self) -> bool:
         """Whether its pixels can be asked for tile by tile."""
         return True
+
+    def knowing(self, others: Sequence["Restoration"]) -> "LocalChange":
+        """The same, when all that is done to the picture is known: for what depends on the others."""
+        return self
 
     @abstractmethod
     def box(self, stored: Size, orientation: int) -> Box | None:

@@ -5,13 +5,14 @@ from collections.abc import Iterable
 from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.treatment import Treatment
-from lucidex.core.source.derivation import Restoration
+from lucidex.core.source.derivation import LocalChange, Restoration
 from lucidex.core.steps.base import Step
 
 
 def restorations_of(steps: Iterable[Step]) -> tuple[Restoration, ...]:
     """What is done to the original, in the order of the list."""
-    return tuple(one for step in steps for one in step.restorations())
+    found = tuple(one for step in steps for one in step.restorations())
+    return tuple(one.knowing(found) if isinstance(one, LocalChange) else one for one in found)
 
 
 def treatment_of(steps: tuple[Step, ...]) -> Treatment:

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal, Self
 from pydantic import Field
 
 from lucidex.core.areas.area import Area, area_words, counted_words
+from lucidex.core.areas.bridges import near_ones
 from lucidex.core.areas.placing import Placed, kept
 from lucidex.core.areas.shapes import Ellipse
 from lucidex.core.faces.detection import Face, find_faces
@@ -15,12 +16,12 @@ from lucidex.core.geometry.transform import Transform
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.grounds import HexColour, ground_words
 from lucidex.core.source.derivation import Restoration
-from lucidex.core.source.local.hiding import Hidden, Hiding
+from lucidex.core.source.local.hiding import NOTHING_KEPT_FROM, Hidden, Hiding
 from lucidex.core.steps.base import Carried, FindingStep, Offer, Sentence, Value, Words
 from lucidex.core.steps.on_area import EdgePercent, OverArea
 from lucidex.core.units import format_number
 
-UNREADABLE_FROM = 80.0  # strength: measured on plates and names in tests/core/test_hiding.py
+UNREADABLE_FROM = NOTHING_KEPT_FROM * 100  # strength
 HEAD_WIDER, HEAD_HIGHER, HEAD_UP = 1.3, 1.6, 0.08  # than what the networks call a face
 
 
@@ -29,7 +30,7 @@ class _Hiding(OverArea):
 
     hidden: Hidden = Field(Hidden.SOFTENED, title="How", description="Softened, as squares, or under a colour.")
     strength: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = Field(
-        UNREADABLE_FROM, description="Into how few blocks it is averaged. From 80 on no letter can be worked back."
+        UNREADABLE_FROM, description="From 80 on nothing of it is kept: its colours come from around it."
     )
     colour: HexColour = Field("#1d2326", description="The colour that covers.")
     edge_percent: EdgePercent = Field(0.4, title="Soft edge, %", description="Beyond what is drawn.")
@@ -43,11 +44,16 @@ class _Hiding(OverArea):
         return Area(shapes=self.shapes, edge=self.edge_percent / 100)
 
     def restorations(self) -> tuple[Restoration, ...]:
-        """One for each part that stands alone."""
+        """One for each part that stands alone; what nearly touches on one line is hidden as one."""
         strength = 1.0 if self.hidden is Hidden.COVERED else self.strength / 100
         if not strength:
             return ()
-        return tuple(Hiding(part, self.hidden, strength, self.colour) for part in self.area.components)
+        parts = near_ones(self.area)
+        return tuple(Hiding(part, self.hidden, strength, self.colour, self._is_face(part)) for part in parts)
+
+    def _is_face(self, part: Area) -> bool:
+        """Whether a part is a face and nothing else: of that one colour is kept."""
+        return False
 
     @property
     def hides(self) -> bool:
@@ -132,6 +138,9 @@ class HideFaces(_Hiding, FindingStep):
         drawn = [shape for shape in self.shapes if not shape.found]
         faces = [head_of(face, raster) for face in find_faces(raster.pixels)]
         return self.with_shapes((*faces, *drawn))
+
+    def _is_face(self, part: Area) -> bool:
+        return all(shape.found for shape in part.shapes)
 
     @property
     def for_others(self) -> Self:
