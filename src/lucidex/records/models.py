@@ -4,7 +4,17 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, BigInteger, CheckConstraint, ForeignKey, Index, SmallInteger, String, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    CheckConstraint,
+    ForeignKey,
+    Index,
+    SmallInteger,
+    String,
+    UniqueConstraint,
+    false,
+)
 from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE, VARCHAR
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -131,13 +141,14 @@ class Folio(Base):
 
 
 class FolioShare(Base):
-    """A colleague with whom a folio is shared: to look only, or to change it too."""
+    """A colleague with whom a folio is shared: to change it too, or to look only, with its `originals` or without."""
 
     __tablename__ = "folio_share"
 
     folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id", ondelete="CASCADE"), primary_key=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
     scope: Mapped[str] = mapped_column(String(10), default=Scope.CHANGE)
+    originals: Mapped[bool] = mapped_column(default=False, server_default=false())
 
     person: Mapped[Person] = relationship()
 

@@ -19,6 +19,7 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.records.models import Cell, CellState, Place, Snapshot
 from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note
+from lucidex.services.looking import check_made_of
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import in_place
@@ -119,6 +120,10 @@ def _files(renderer: Renderer, workshop: Workshop, actor: Actor, entries: list[_
 
 def _content(renderer: Renderer, workshop: Workshop, actor: Actor, entry: _Entry) -> bytes:
     """A file's bytes, checked against what was finished, or made anew."""
+    with workshop.database.begin() as session:
+        cell = session.get_one(Cell, entry.cell_id)
+        made_of = PictureDocument.read(session.get_one(Snapshot, cell.snapshot_id).body)
+        check_made_of(session, actor, cell.picture_id, made_of)
     try:
         content = workshop.results.read(entry.blob_sha256)
     except FileNotFoundError:

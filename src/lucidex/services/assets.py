@@ -12,7 +12,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.records.models import Font, Logo, Picture
-from lucidex.services.folios import allowed_pictures
+from lucidex.services.folios import changeable_pictures
 from lucidex.services.fonts import face_of
 from lucidex.services.people import Actor
 from lucidex.services.sources import known_facts, open_source
@@ -20,7 +20,7 @@ from lucidex.services.workshop import Workshop
 
 
 def check_assets(session: Session, actor: Actor, named: Iterable[AssetFile]) -> None:
-    """NotFoundError where somebody names a file that is neither theirs nor a picture that they may see."""
+    """NotFoundError for a file that is neither somebody's own nor a picture of a folio that they may change."""
     named = frozenset(named)
     for file in named:
         own = select(Font.id).where(Font.person_id == actor.id, Font.original_sha256 == file.sha256)
@@ -28,7 +28,7 @@ def check_assets(session: Session, actor: Actor, named: Iterable[AssetFile]) -> 
             raise NotFoundError(f"The face “{file.name}” is not among yours. Bring its file in first.")
     for sha256 in {file.sha256 for file in named if file.kind is AssetKind.PICTURE}:
         mine = select(Logo.id).where(Logo.person_id == actor.id, Logo.source_key == sha256)
-        seen = select(Picture.id).where(Picture.source_key == sha256, allowed_pictures(actor))
+        seen = select(Picture.id).where(Picture.source_key == sha256, changeable_pictures(actor))
         if session.scalar(mine.limit(1)) is None and session.scalar(seen.limit(1)) is None:
             raise NotFoundError("This logo is not among yours. Bring its file in first.")
 

@@ -9,14 +9,15 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.document import PictureDocument
-from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError
+from lucidex.core.errors import ChangedMeanwhileError, NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
+from lucidex.core.steps import StepEntry
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, Source, now
 from lucidex.services.assets import check_assets
 from lucidex.services.caches import OwnCache
-from lucidex.services.folios import ASKED_AT_ONCE, allowed_pictures, picture_of, version_of, versions_of
+from lucidex.services.folios import ASKED_AT_ONCE, Seen, allowed_pictures, picture_of, version_of, versions_of
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 
@@ -41,11 +42,27 @@ class PictureState:
     since: datetime  # when the state came about that stands
     redo_id: int | None = None
     redo_since: datetime | None = None
+    shows_only: tuple[StepEntry, ...] | None = None  # to whoever asks: the picture with these steps and no others
 
     @cached_property
     def geometry(self) -> PictureGeometry:
         """What the active steps make of the upright original."""
         return self.document.geometry(self.facts.upright)
+
+
+def check_shown(state: PictureState, document: PictureDocument) -> None:
+    """NotAllowedError where somebody who may only look asks for the picture otherwise than as it stands."""
+    if state.shows_only is not None and document.steps != state.shows_only:
+        raise NotAllowedError(
+            "This folio is shared with you to look at: its pictures as they stand, and not what lies below."
+        )
+
+
+def _seen_by(state: PictureState, seen: Seen) -> PictureState:
+    """The state for whoever asks. What is hidden is hidden from lookers, whether they see originals or not."""
+    if not seen.only_looks or (seen.originals and not state.document.hides):
+        return state
+    return replace(state, shows_only=state.document.steps)
 
 
 def with_document(state: PictureState, document: PictureDocument) -> PictureState:
@@ -62,12 +79,12 @@ def read_picture(workshop: Workshop, actor: Actor, picture_id: int) -> PictureSt
     """The picture as it stands."""
     with workshop.database.begin() as session:
         # a version never means anything else later, so what was read of it once is good for ever
-        version = version_of(session, actor, picture_id)
-        known = _kept.of(workshop).get((picture_id, version))
+        seen = version_of(session, actor, picture_id)
+        known = _kept.of(workshop).get((picture_id, seen.version))
         state = known or _state(session, picture_of(session, actor, picture_id))
     # kept only here: within a change, a version may still be rolled back and come to mean another state
     _kept.of(workshop).put((picture_id, state.version), state)
-    return state
+    return _seen_by(state, seen)
 
 
 def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:
@@ -75,7 +92,9 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
     with workshop.database.begin() as session:
         versions = versions_of(session, actor, picture_ids)
         known = {
-            picture_id: _kept.of(workshop).get((picture_id, versions.get(picture_id, 0)))
+            picture_id: _kept.of(workshop).get((picture_id, versions[picture_id].version))
+            if picture_id in versions
+            else None
             for picture_id in picture_ids
         }
         unknown = [picture_id for picture_id, state in known.items() if state is None]
@@ -84,7 +103,8 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
     for state in read:
         _kept.of(workshop).put((state.picture_id, state.version), state)
         known[state.picture_id] = state
-    return [known[picture_id] or read_picture(workshop, actor, picture_id) for picture_id in picture_ids]
+    found = {picture_id: known[picture_id] or read_picture(workshop, actor, picture_id) for picture_id in picture_ids}
+    return [_seen_by(found[one], versions[one]) if one in versions else found[one] for one in picture_ids]
 
 
 def _states(session: Session, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:

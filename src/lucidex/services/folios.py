@@ -100,31 +100,61 @@ def allowed_pictures(actor: Actor) -> ColumnElement[bool]:
     return Picture.removed_at.is_(None) & Picture.folio_id.in_(select(Folio.id).where(_allowed(actor)))
 
 
+def changeable_pictures(actor: Actor) -> ColumnElement[bool]:
+    """The condition that a picture stands in a folio which the person may change: all that it was made of is theirs
+    to use."""
+    shared = select(FolioShare.folio_id).where(FolioShare.person_id == actor.id, FolioShare.scope == Scope.CHANGE)
+    mine = select(Folio.id).where(or_(Folio.owner_id == actor.id, Folio.id.in_(shared)))
+    return Picture.removed_at.is_(None) & Picture.folio_id.in_(mine)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """The version of a picture's document, and who asks: somebody who may only look, with originals or without."""
+
+    version: int
+    only_looks: bool
+    originals: bool
+
+    @classmethod
+    def of(cls, version: int, owner_id: int, scope: str | None, originals: bool | None, actor: Actor) -> "Seen":
+        """From what is written down."""
+        return cls(version, owner_id != actor.id and scope != Scope.CHANGE, bool(originals))
+
+
 # built once: it is asked for by every draft of a moving slider
 _VERSION = (
-    select(Document.version)
+    select(Document.version, Folio.owner_id, FolioShare.scope, FolioShare.originals)
     .join(Picture, Picture.id == Document.picture_id)
     .join(Folio)
+    .outerjoin(FolioShare, (FolioShare.folio_id == Folio.id) & (FolioShare.person_id == bindparam("actor_id")))
     .where(Picture.id == bindparam("picture_id"), Picture.removed_at.is_(None), _allowed_to(bindparam("actor_id")))
 )
 
 
-def version_of(session: Session, actor: Actor, picture_id: int) -> int:
-    """The version of a picture's document, or NotFoundError as for the picture."""
-    version: int | None = session.scalar(_VERSION, {"picture_id": picture_id, "actor_id": actor.id})
-    if version is None:
+def version_of(session: Session, actor: Actor, picture_id: int) -> Seen:
+    """The version of a picture's document, and how it is seen; or NotFoundError as for the picture."""
+    row = session.execute(_VERSION, {"picture_id": picture_id, "actor_id": actor.id}).one_or_none()
+    if row is None:
         raise NotFoundError(_NO_PICTURE)
-    return version
+    return Seen.of(*row, actor)
 
 
-def versions_of(session: Session, actor: Actor, picture_ids: Sequence[int]) -> dict[int, int]:
+def versions_of(session: Session, actor: Actor, picture_ids: Sequence[int]) -> dict[int, Seen]:
     """The versions of several pictures' documents, as far as the person may see them."""
-    found: dict[int, int] = {}
+    found: dict[int, Seen] = {}
+    mine = (FolioShare.folio_id == Folio.id) & (FolioShare.person_id == actor.id)
     for start in range(0, len(picture_ids), ASKED_AT_ONCE):
         some = picture_ids[start : start + ASKED_AT_ONCE]
-        asked = select(Document.picture_id, Document.version).join(Picture, Picture.id == Document.picture_id)
-        rows = session.execute(asked.where(Picture.id.in_(some), allowed_pictures(actor)))
-        found |= {row.picture_id: row.version for row in rows}
+        asked = select(
+            Document.picture_id, Document.version, Folio.owner_id, FolioShare.scope, FolioShare.originals
+        ).join(Picture, Picture.id == Document.picture_id)
+        rows = session.execute(
+            asked.join(Folio, Folio.id == Picture.folio_id)
+            .outerjoin(FolioShare, mine)
+            .where(Picture.id.in_(some), allowed_pictures(actor))
+        )
+        found |= {one: Seen.of(version, owner, scope, shown, actor) for one, version, owner, scope, shown in rows}
     return found
 
 
@@ -179,17 +209,26 @@ def rename_folio(workshop: Workshop, actor: Actor, folio_id: int, name: str) -> 
         folio.changed_at = now()
 
 
-def share_folio(workshop: Workshop, actor: Actor, folio_id: int, login: str, scope: Scope = Scope.CHANGE) -> None:
-    """Let a colleague see a folio, and change it too or only look. Only its owner may; the colleague must have an
-    account. Sharing once more changes the scope."""
+def share_folio(
+    workshop: Workshop,
+    actor: Actor,
+    folio_id: int,
+    login: str,
+    scope: Scope = Scope.CHANGE,
+    originals: bool = False,
+) -> None:
+    """Let a colleague see a folio, and change it too or only look, with `originals` or without. Only its owner may;
+    the colleague must have an account. Sharing once more changes the scope."""
     with workshop.database.begin() as session:
         folio = _owned(session, actor, folio_id)
         person = _colleague(session, login)
         if person.id == actor.id:
             raise OutOfRangeError("This folio is yours already.")
-        shared = insert(FolioShare).values(folio_id=folio_id, person_id=person.id, scope=scope)
-        session.execute(shared.on_duplicate_key_update(scope=scope))
-        note(session, actor.id, EventKind.SHARE, f"Shared the folio “{folio.name}” with {person.login} to {scope}.")
+        shared = insert(FolioShare).values(folio_id=folio_id, person_id=person.id, scope=scope, originals=originals)
+        session.execute(shared.on_duplicate_key_update(scope=scope, originals=originals))
+        seen = ", originals too" if originals and scope == Scope.LOOK else ""
+        said = f"Shared the folio “{folio.name}” with {person.login} to {scope}{seen}."
+        note(session, actor.id, EventKind.SHARE, said)
 
 
 def _colleague(session: Session, login: str) -> Person:
@@ -242,6 +281,7 @@ class FolioView:
     shared_with: list[Person]
     may_change: bool = True
     only_looking: frozenset[int] = frozenset()  # of those with whom it is shared
+    see_originals: frozenset[int] = frozenset()  # of those who only look
 
     @property
     def weight(self) -> int:
@@ -275,6 +315,7 @@ def read_folio_in(session: Session, actor: Actor, folio_id: int) -> FolioView:
         [share.person for share in shared],
         actor.may_change and actor.id not in lookers,
         lookers,
+        frozenset(share.person_id for share in shared if share.originals) & lookers,
     )
     _ = folio.owner
     return view

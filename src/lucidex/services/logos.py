@@ -22,6 +22,7 @@ from lucidex.services.assets import asset_source
 from lucidex.services.folios import picture_of
 from lucidex.services.fonts import adopt_font
 from lucidex.services.intake import clean_file_name, not_taken
+from lucidex.services.looking import check_original
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received, record_source
 from lucidex.services.workshop import Workshop
@@ -93,6 +94,7 @@ def keep_picture_as_logo(workshop: Workshop, actor: Actor, picture_id: int) -> K
     """Take a picture's original as a logo."""
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id)
+        check_original(session, actor, picture)
         return _kept(_keep(session, actor, SourceKey(picture.source_key).original, picture.file_name))
 
 

@@ -27,7 +27,7 @@ from lucidex.core.stamp import NO_STAMP, Stamp, reserved_for, stamp_of
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.units import format_date
 from lucidex.services.assets import open_assets
-from lucidex.services.documents import PictureState
+from lucidex.services.documents import PictureState, check_shown
 from lucidex.services.passages import find_passage
 from lucidex.services.sources import open_source
 from lucidex.services.workshop import Workshop
@@ -137,6 +137,7 @@ def in_place(
 
     Raises OutOfRangeError where the size exceeds the limits, or the format cannot hold it.
     """
+    check_shown(state, state.document)
     document, geometry, first = (
         state.document.filled(field_values(state, called)),
         state.geometry,
@@ -285,6 +286,7 @@ def on_screen(
 
 def for_screen(workshop: Workshop, state: PictureState, box: Size, document: PictureDocument) -> RenderRequest:
     """The whole prepared picture, no larger than `box`."""
+    check_shown(state, document)
     check_output_size(box)
     geometry = document.geometry(state.facts.upright)
     placement = fit(
@@ -297,6 +299,7 @@ def part_for_screen(
     workshop: Workshop, state: PictureState, part: Window, box: Size, document: PictureDocument
 ) -> RenderRequest:
     """A window of the prepared picture (its pixels), drawn to exactly `box`; for looking closer."""
+    check_shown(state, document)
     geometry = document.geometry(state.facts.upright)
     left, top = max(part.left, 0.0), max(part.top, 0.0)
     width = min(part.left + part.width, geometry.size.width) - left

@@ -31,6 +31,7 @@ from lucidex.records.store import Received
 from lucidex.services.caches import OwnCache
 from lucidex.services.events import EventKind, note
 from lucidex.services.folios import picture_of
+from lucidex.services.looking import check_original
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 from lucidex.work.decode_task import decode_into
@@ -168,6 +169,7 @@ def original_file(workshop: Workshop, actor: Actor, picture_id: int) -> tuple[st
     """
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id)
+        check_original(session, actor, picture)
         facts, key = SourceFacts.model_validate(picture.source.facts), SourceKey(picture.source_key)
         name = picture.file_name
         note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the original “{name}”.")

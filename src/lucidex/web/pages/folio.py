@@ -36,9 +36,10 @@ def share(
     folio_id: int,
     login: Annotated[str, Form(max_length=200)] = "",
     scope: Annotated[Scope, Form()] = Scope.CHANGE,
+    originals: Annotated[bool, Form()] = False,
 ) -> Response:
     """Share the folio with a colleague, to change it too or only to look."""
-    folios.share_folio(app.workshop, actor, folio_id, login, scope)
+    folios.share_folio(app.workshop, actor, folio_id, login, scope, originals)
     return lead_to(request, f"/folios/{folio_id}/gather")
 
 

@@ -5,9 +5,9 @@ is hidden on the picture, of noise that is the same whatever lies below, or is o
 letter or a word each, tell no more than one does: trying out what could be below brings about the very same pixels,
 whatever is tried. What is clear becomes opaque: letters would show in it.
 
-Below that, and of a face that was found, the area is averaged into few blocks, of which the colour of the whole and how
-much lighter or darker a block is are kept, both rounded. From those, words can be tried out, which is said wherever
-somebody looks (`tests/core/local/test_hiding.py` tries both); a face they show nobody.
+Below that, and of a face that was found, the area is averaged into few blocks, of which the colour of the whole and
+how much lighter or darker a block is are kept, both rounded. From those, words can be tried out, which is said
+wherever somebody looks (`tests/core/local/test_hiding.py` tries both); a face they show nobody.
 """
 
 from collections.abc import Sequence
