@@ -137,3 +137,17 @@ def test_what_comes_with_few_colours_or_a_ceiling_has_eight_bits() -> None:
     light = encode(image_of(dawn()), PNG, Encoding(60))
     assert said(light)["PNG:BitDepth"] <= 8
     assert said(encode(image_of(dawn()), PNG, Encoding(None, max_bytes=30_000)))["PNG:BitDepth"] <= 8
+
+
+@pytest.mark.parametrize("name", [PNG, TIFF])
+@pytest.mark.parametrize("bands", [1, 2])
+def test_grey_is_written_as_grey(name: FormatName, bands: int) -> None:
+    """16 bits of grey came out as three bands."""
+    grey = dawn(1)
+    pixels = np.concatenate([grey, grey, grey, *[np.full_like(grey, 40_000)] * (bands - 1)], axis=2)
+    image = pyvips.Image.new_from_array(pixels, interpretation="rgb16")
+    content = encode(image, name, Encoding(None))
+    read = pyvips.Image.new_from_buffer(content, "")
+    assert (read.bands, read.format) == (bands, "ushort")
+    assert np.array_equal(read.numpy().reshape(*grey.shape[:2], bands)[..., 0], grey[..., 0])
+    assert np.array_equal(decode(content).colourspace("rgb16").numpy()[..., 0], grey[..., 0])

@@ -31,6 +31,7 @@ MAX_STEPS = 200
 MAX_AREAS = 1_000  # shapes of all steps: each of them may be a change of its own
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
+NEARLY_ALL = 0.96  # of a picture: less is cut off rather than a hairline of ground shown beside it
 MAX_FIELDS = 40
 
 FieldName = Annotated[str, Field(min_length=1, max_length=40)]
@@ -253,6 +254,11 @@ class PictureDocument(BaseModel):
         inner = demand.size_for(geometry.size) if margins == Margins() else margins.inside(canvas)
         framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
         crop_window = framing.window(geometry, inner) if framing and demand.is_cropped else None
+        if demand.rule is Rule.SCALE_DOWN and margins != Margins():
+            inner = margins.inside(canvas)  # the size stays what it is without them, and the picture gives way
+            rule = Rule.COVER if _nearly_covers(geometry.size, inner) else Rule.CONTAIN
+            placement = fit(geometry.size, inner, rule, demand.anchor)
+            return placement.with_room(margins.left, margins.top, margins.right, margins.bottom)
         placement = fit(geometry.size, inner, demand.rule, demand.anchor, crop_window, demand.enlarges)
         return placement.with_room(margins.left, margins.top, margins.right, margins.bottom)
 
@@ -305,6 +311,12 @@ def _quality(name: FormatName, chosen: int | None) -> int | None:
     return chosen or output.default_quality
 
 
+def _nearly_covers(picture: Size, place: Size) -> bool:
+    """Whether next to nothing of a picture would be cut off where it covers a place."""
+    width, height = covering_window(picture, place)
+    return width * height >= NEARLY_ALL * picture.pixels
+
+
 def count_areas(steps: Iterable[StepEntry]) -> int:
     """How many shapes were drawn or found in all steps."""
     return sum(len(getattr(entry.step, "shapes", ())) for entry in steps)
@@ -323,7 +335,7 @@ def _canvas(geometry: PictureGeometry, demand: PlaceDemand) -> Size:
 
 def shows_ground(placement: Placement, demand: PlaceDemand) -> bool:
     """Whether part of the place stays clear around the picture."""
-    return demand.rule is Rule.CONTAIN and demand.ground == "clear" and not placement.covers_canvas
+    return demand.rule in {Rule.CONTAIN, Rule.SCALE_DOWN} and demand.ground == "clear" and not placement.covers_canvas
 
 
 def framing_of_window(geometry: PictureGeometry, place: Size, window: Window) -> Framing:

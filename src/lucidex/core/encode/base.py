@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
+import numpy as np
 import pyvips
 
 ENCODER_THREADS = 1
@@ -16,6 +17,17 @@ def profile_of(image: pyvips.Image) -> dict[str, str]:
     if image.interpretation in {"b-w", "grey16"}:
         return {"keep": "none"}
     return {"keep": "icc", "profile": PRESS_PROFILE if image.interpretation == "cmyk" else SRGB_PROFILE}
+
+
+def as_grey(image: pyvips.Image) -> pyvips.Image | None:
+    """The same in one band of grey, and alpha where there is some; None where its colours are no grey."""
+    if image.interpretation not in {"srgb", "rgb16"}:
+        return None
+    pixels = image.numpy()
+    if not (np.array_equal(pixels[..., 0], pixels[..., 1]) and np.array_equal(pixels[..., 1], pixels[..., 2])):
+        return None
+    grey = image.extract_band(0).copy(interpretation="grey16" if image.format == "ushort" else "b-w")
+    return grey.bandjoin(image.extract_band(image.bands - 1)) if image.hasalpha() else grey
 
 
 class Effort(StrEnum):

@@ -2,11 +2,10 @@
 
 import zlib
 
-import numpy as np
 import oxipng
 import pyvips
 
-from lucidex.core.encode.base import SRGB_PROFILE, Effort, Encoding, OutputFormat
+from lucidex.core.encode.base import SRGB_PROFILE, Effort, Encoding, OutputFormat, as_grey
 from lucidex.core.encode.ceiling import ALL_QUALITIES
 
 HEADER_END = 33  # the signature and the chunk IHDR
@@ -30,9 +29,7 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
         content = image.pngsave_buffer(
             palette=True, Q=encoding.quality, effort=effort, compression=9, keep="icc", profile=SRGB_PROFILE
         )
-    elif _is_grey(image):
-        grey = image.extract_band(0).copy(interpretation="grey16" if image.format == "ushort" else "b-w")
-        grey = grey.bandjoin(image.extract_band(image.bands - 1)) if image.hasalpha() else grey
+    elif (grey := as_grey(image)) is not None:
         content = with_chunk(grey.pngsave_buffer(compression=6, filter="all", keep="none"), b"sRGB", _SRGB_PERCEPTUAL)
     else:
         content = image.pngsave_buffer(compression=6, filter="all", keep="icc", profile=SRGB_PROFILE)
@@ -41,12 +38,6 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
     if encoding.effort is Effort.QUICK:
         level = 0
     return bytes(oxipng.optimize_from_memory(content, level=level))
-
-
-def _is_grey(image: pyvips.Image) -> bool:
-    """Whether all colours are the same band three times."""
-    pixels = image.numpy()
-    return bool(np.array_equal(pixels[..., 0], pixels[..., 1]) and np.array_equal(pixels[..., 1], pixels[..., 2]))
 
 
 def with_chunk(content: bytes, name: bytes, body: bytes) -> bytes:

@@ -4,13 +4,15 @@ import struct
 
 import pyvips
 
-from lucidex.core.encode.base import FOR_PRINT, Effort, Encoding, OutputFormat, profile_of
+from lucidex.core.encode.base import FOR_PRINT, Effort, Encoding, OutputFormat, as_grey, profile_of
 
 XMP_FIELD, BYTES = 700, 1
 
 
 def save(image: pyvips.Image, encoding: Encoding) -> bytes:
-    """TIFF in strips, compressed by Deflate; LZW, which every program reads, where it shall be quick."""
+    """TIFF in strips, grey in one band; compressed by Deflate, or LZW, which every program reads, where it shall be
+    quick."""
+    image = as_grey(image) or image
     how = "deflate" if encoding.effort is Effort.THOROUGH else "lzw"
     settings = {"compression": how, "predictor": "horizontal", **profile_of(image)}
     return bytes(image.tiffsave_buffer(resunit="inch", xres=image.xres, yres=image.yres, **settings))
