@@ -13,7 +13,7 @@ import pytest
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from lucidex.core.errors import NotFoundError, NotUnderstoodError, StorageFullError
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError, StorageFullError
 from lucidex.core.line.places import read_demand
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.proof.statistics import PixelStatistics
@@ -27,7 +27,7 @@ from lucidex.services.documents import change, read_picture, undo
 from lucidex.services.folios import read_folio
 from lucidex.services.intake import NewFolio, bring_in
 from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
+from lucidex.services.places import change_place, hang_place
 from lucidex.services.render_requests import RenderRequest
 from lucidex.services.renderer import Renderer
 from lucidex.services.workshop import Workshop
@@ -366,3 +366,45 @@ def test_what_changed_since_a_run_is_counted_and_only_that_is_made(
     third = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
     progress = runs.read_progress(workshop, actor, third)
     assert (progress.done, progress.state) == (total, RunState.FINISHED)
+
+
+def test_a_cell_that_had_no_name_gets_one_when_it_is_tried_again(
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
+) -> None:
+    """The archive held “unnamed-0”."""
+    wide = hang_place(workshop, actor, folio, read_demand("17000x3 as webp").demand(), "Ruler")
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    worked_off(workshop, renderer)
+    failed = [cell for cell in runs.read_failed(workshop, actor, run_id) if cell.place_id == wide.id]
+    assert failed
+    with pytest.raises(OutOfRangeError, match="16 383"):
+        runs.try_again(workshop, actor, failed[0].id)
+    change_place(workshop, actor, wide.id, wide.version, read_demand("170x3 as webp").demand(), "Ruler")
+    for cell in failed:
+        runs.try_again(workshop, actor, cell.id)
+    worked_off(workshop, renderer)
+    paths = [cell.path for cell in runs.read_cells(workshop, actor, run_id)]
+    assert len(set(paths)) == len(paths)
+    assert sum(path.startswith("ruler/") and path.endswith("-170x3.webp") for path in paths) == len(failed)
+    assert not any("unnamed" in path for path in paths)
+    with zipfile.ZipFile(io.BytesIO(b"".join(archive(renderer, workshop, actor, run_id)))) as packed:
+        assert sorted(packed.namelist()) == sorted(paths)
+
+
+def test_trying_again_in_a_stopped_run_sets_nothing_else_going(
+    workshop: Workshop, renderer: Renderer, actor: Actor, folio: int
+) -> None:
+    run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
+    first = worker.take_cell(workshop, workshop.new_holder())
+    assert first is not None
+    worker._end(workshop, first, state=CellState.FAILED, message="It failed.")
+    runs.stop_run(workshop, actor, run_id)
+    runs.try_again(workshop, actor, first.cell_id)
+    worked_off(workshop, renderer)
+    progress = runs.read_progress(workshop, actor, run_id)
+    assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 1, 5)
+    assert {cell.message for cell in runs.read_failed(workshop, actor, run_id)} == {runs.STOPPED_BEFORE}
+    again = runs.begin_run(workshop, actor, folio, "{name}-{width}")
+    with pytest.raises(OutOfRangeError, match="Another run"):
+        runs.try_again(workshop, actor, runs.read_failed(workshop, actor, run_id)[0].id)
+    runs.stop_run(workshop, actor, again)

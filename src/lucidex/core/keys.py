@@ -24,7 +24,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.packet import Stamp, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 
-ENGINE_REVISION = 9
+ENGINE_REVISION = 10
 STAMP_REVISION = 1
 
 

@@ -5,15 +5,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.proof.file_list import USUAL_BEFORE, USUAL_PATTERN, ListedFile, Naming, check_pattern, list_files
+from lucidex.core.proof.file_list import (
+    USUAL_BEFORE,
+    USUAL_PATTERN,
+    ListedFile,
+    Naming,
+    check_pattern,
+    free_path,
+    list_files,
+)
 from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Place, Run, RunState, Source, now
 from lucidex.services.caches import OwnCache
-from lucidex.services.documents import read_picture, read_pictures
+from lucidex.services.documents import read_pictures
 from lucidex.services.folios import ASKED_AT_ONCE, FolioView, folio_of, read_folio
 from lucidex.services.people import Actor
 from lucidex.services.proof_sheet import ProofCell, columns_of, proof_cell
@@ -24,6 +32,7 @@ from lucidex.services.workshop import Workshop
 MAX_CELLS = 20_000
 RATED_BY = 24  # cells ended last: what is left is judged by them
 FRESH_SECONDS = 0.4
+STOPPED_BEFORE = "Its run was stopped before it was made. Try it again."
 STALE_AFTER = timedelta(seconds=60)  # since the last cell ended: after a pause, nothing can be said yet
 
 
@@ -300,19 +309,41 @@ def _to_state(workshop: Workshop, actor: Actor, run_id: int, before: RunState, a
 
 
 def try_again(workshop: Workshop, actor: Actor, cell_id: int) -> int:
-    """Let a failed cell be taken once more, with its picture as it is by now; the run's id."""
+    """Let a failed cell be taken once more, with its picture as it is by now, and nothing else of its run; the run's
+    id. Its name is what its run would give it now.
+
+    OutOfRangeError where it did not fail, still cannot be made, or another run of its folio is under way.
+    """
     with workshop.database.begin() as session:
         cell = session.get(Cell, cell_id)
         if cell is None:
             raise NotFoundError("There is no such cell.")
         run = run_of(session, actor, cell.run_id, to_change=True)
-        session.refresh(cell, with_for_update=True)
+        seat = (cell.picture_id, cell.place_id, cell.output)
+        asked = run.folio_id, run.pattern, run.created_at.date()
+    listed = next(
+        (one for one in list_cells(workshop, actor, *asked) if (one.picture_id, one.place_id, one.output) == seat),
+        None,
+    )
+    if listed is None or listed.listed is None:
+        raise OutOfRangeError((listed and listed.trouble) or "This file is no longer asked for.")
+    with workshop.database.begin() as session:
+        folio_of(session, actor, asked[0], to_change=True)  # whoever begins a run waits here
+        cell = session.get_one(Cell, cell_id, with_for_update=True)
+        run = session.get_one(Run, cell.run_id, with_for_update=True)
         if cell.state != CellState.FAILED:
             raise OutOfRangeError("This cell did not fail.")
-        state = read_picture(workshop, actor, cell.picture_id)
+        under_way = Run.state.in_([RunState.RUNNING, RunState.PAUSED])
+        if session.scalar(select(Run.id).where(Run.folio_id == run.folio_id, Run.id != run.id, under_way).limit(1)):
+            raise OutOfRangeError("Another run of this folio is under way. Wait until it has ended, or stop it.")
+        if run.state == RunState.STOPPED:
+            stopped = update(Cell).where(Cell.run_id == run.id, Cell.state == CellState.WAITING)
+            session.execute(stopped.values(state=CellState.FAILED, message=STOPPED_BEFORE, ended_at=now()))
+        others = set(session.scalars(select(Cell.path).where(Cell.run_id == run.id, Cell.id != cell.id)))
+        cell.path = free_path(listed.listed.path, others)
         # attempts go on being counted, so that whoever held an earlier one can never write again
         cell.state, cell.tried_from, cell.message, cell.ended_at = CellState.WAITING, cell.attempt, None, None
-        cell.snapshot_id = state.snapshot_id
+        cell.snapshot_id = listed.snapshot_id
         run.state, run.ended_at = RunState.RUNNING, None
         return run.id
 

@@ -5,6 +5,7 @@ come out in small letters, figures, hyphens and underscores, which every file sy
 """
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from lucidex.core.encode import FormatName
@@ -125,6 +126,16 @@ def _path(pattern: str, naming: Naming) -> tuple[str, str]:
 def _plain(part: str) -> str:
     plain = _NOT_PLAIN.sub("-", web_stem(part + ".") if not part.isascii() else part.lower()).strip("-_")
     return _RESERVED.sub(r"\1-", plain[:MAX_PART])
+
+
+def free_path(path: str, taken: Collection[str]) -> str:
+    """The path, or with the first number that is free among others.
+
+    >>> free_path("site/dome.jpg", {"site/dome.jpg", "site/dome-2.jpg"})
+    'site/dome-3.jpg'
+    """
+    _, dot, suffix = path.rpartition(".")
+    return _free(path, dot + suffix, set(taken), {})
 
 
 def _free(path: str, suffix: str, taken: set[str], following: dict[str, int]) -> str:
