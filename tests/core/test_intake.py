@@ -162,3 +162,22 @@ def test_facts_survive_the_way_to_the_table(tmp_path: Path) -> None:
     facts, _ = taken(tmp_path, wide.write_to_buffer(".png"))
     assert SourceFacts.model_validate(facts.model_dump(mode="json")) == facts
     assert SourceFacts.model_validate_json(facts.model_dump_json()) == facts
+
+
+@pytest.mark.parametrize(
+    ("head", "words"),
+    [
+        (b"8BPS\0\1" + b"\0" * 60, "a layered picture .PSD.*save it as PNG"),
+        (b"\xff\x0a" + b"\7" * 60, "a JPEG XL picture"),
+        (b"\0\0\0\x18ftypcrx " + b"\0" * 60, "a raw photograph .CR3.*develop it"),
+        (b"\0\0\0\x18ftypisom" + b"\0" * 60, "a film .MP4.*one of its frames"),
+        (b"7z\xbc\xaf\x27\x1c" + b"\0" * 60, "an archive .7z.*as ZIP or TAR"),
+        (b"\x1f\x8b\x08" + b"\0" * 60, "packed by gzip, as tar.gz"),
+        (b"%!PS-Adobe-3.0\n" * 9, "a PostScript drawing.*as PDF"),
+        (b"P6 9 9 255 " + b"\0" * 300, "a portable any map"),
+    ],
+)
+def test_other_formats_are_called_by_their_names_with_what_to_do(tmp_path: Path, head: bytes, words: str) -> None:
+    """They were called no picture, and something else."""
+    with pytest.raises(UnreadableFileError, match=words):
+        taken(tmp_path, head)

@@ -1,8 +1,10 @@
 """Archives: each file gets its sentence, and the others come in."""
 
 import io
+import random
 import stat
 import struct
+import tarfile
 import zipfile
 from pathlib import Path
 
@@ -132,3 +134,67 @@ def test_an_archive_in_an_archive_stays_packed(tmp_path: Path) -> None:
         out.writestr("a.jpg", b"1")
     (entry,) = read_contents(archive(tmp_path, ("inner.zip", inner.getvalue()))).entries
     assert entry.name == "inner.zip"  # and what reads it says that it is no picture
+
+
+@pytest.mark.parametrize(
+    ("codec", "name", "words"),
+    [
+        ("cp437", "Gewächshaus.png", "cp437"),
+        ("cp1252", "Gewächshaus.png", "Latin-1"),
+        ("cp1252", "serre d’été.png", "Latin-1"),
+        ("cp866", "оранжерея.png", "cp866"),
+        ("cp1251", "оранжерея.png", "cp1251"),
+        ("shift_jis", "温室の花.png", "Shift-JIS"),
+    ],
+)
+def test_names_in_old_encodings_are_read_and_it_is_said(tmp_path: Path, codec: str, name: str, words: str) -> None:
+    """They were garbled, and nothing was said."""
+    written = name.encode(codec)
+    path = tmp_path / "a.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("x" * len(written), b"1")
+    path.write_bytes(path.read_bytes().replace(b"x" * len(written), written))
+    (entry,) = read_contents(path).entries
+    assert entry.name == name
+    assert words in entry.notes[0]
+    assert b"".join(read_entry(path, 0)) == b"1"
+
+
+def test_one_bad_name_refuses_nothing_else(tmp_path: Path) -> None:
+    path = tmp_path / "a.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        for name in ("äußeres.png", "gut-ü.png", "plain.png"):
+            archive.writestr(name, b"1")
+    path.write_bytes(path.read_bytes().replace("äuß".encode(), b"\xff\xfe\xfd\xfc\xfb"))
+    contents = read_contents(path)
+    assert [entry.name for entry in contents.entries] == ["\ufffd" * 5 + "eres.png", "gut-ü.png", "plain.png"]
+    assert "damaged" in contents.entries[0].notes[0]
+    assert [b"".join(read_entry(path, number)) for number in range(3)] == [b"1"] * 3
+
+
+@pytest.mark.parametrize("kind", [tarfile.USTAR_FORMAT, tarfile.GNU_FORMAT, tarfile.PAX_FORMAT])
+def test_tar_is_taken_file_by_file(tmp_path: Path, kind: int) -> None:
+    path, long = tmp_path / "a.tar", "folder/" + "n" * 70 + "/äpfel.png"
+    with tarfile.open(path, "w", format=kind) as archive:
+        for name in ("one.png", long, "../out.png"):
+            info = tarfile.TarInfo(name)
+            info.size = len(name)
+            archive.addfile(info, io.BytesIO(b"x" * len(name)))
+        link = tarfile.TarInfo("link.png")
+        link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"
+        archive.addfile(link)
+    assert is_archive(path)
+    contents = read_contents(path)
+    assert [(entry.group, entry.name) for entry in contents.entries] == [
+        ("", "one.png"),
+        ("folder/" + "n" * 70, "äpfel.png"),
+        ("", "out.png"),
+    ]
+    assert [len(b"".join(read_entry(path, entry.number))) for entry in contents.entries] == [7, len(long), 10]
+    assert [name for name, _ in contents.refused] == ["link.png"]
+    path.write_bytes(path.read_bytes()[:700])
+    with pytest.raises(UnreadableFileError, match="breaks off"):
+        read_contents(path)
+    path.write_bytes(random.Random(3).randbytes(257) + b"ustar" + random.Random(4).randbytes(5_000))
+    with pytest.raises(UnreadableFileError):
+        read_contents(path)

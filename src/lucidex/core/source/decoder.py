@@ -21,7 +21,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
 from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, Opened, Part, SourceFormat, format_of
 from lucidex.core.source.formats.png_chunks import PngColour
-from lucidex.core.source.formats.strangers import guess_contents
+from lucidex.core.source.formats.strangers import advice_for, guess_contents
 from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.core.source.normalisation import Normalised, normalise
 from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
@@ -178,7 +178,12 @@ def _checked_format(file: BufferedReader, limits: IntakeLimits) -> SourceFormat:
     form = format_of(head)
     if form is not None:
         return form
-    raise UnreadableFileError(f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read.")
+    advice = advice_for(head)
+    raise UnreadableFileError(
+        f"It is {guess_contents(head)}, which is not read here. {advice}"
+        if advice
+        else f"It is no picture: inside is {guess_contents(head)}. {READABLE} can be read."
+    )
 
 
 def _open(file: BufferedReader, wanted: _Wanted, fail_on: str) -> Opened:

@@ -249,7 +249,7 @@ export function registerArrivals(Alpine) {
     /** @param {Arriving} file */
     async take(file) {
       file.state = "being sent";
-      const isArchive = /\.zip$/i.test(file.name), most = mostBytes()[isArchive ? 1 : 0] ?? Infinity;
+      const isArchive = /\.(zip|tar)$/i.test(file.name), most = mostBytes()[isArchive ? 1 : 0] ?? Infinity;
       if (file.file && file.bytes > most) {
         file.trouble = `“${file.name}” was not taken. It weighs ${Math.round(file.bytes / 1e6)} MB; ${isArchive ? "archives" : "files"} of up to ${Math.round(most / 1e6)} MB are taken.`;
         file.state = "not taken";

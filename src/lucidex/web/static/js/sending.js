@@ -17,7 +17,7 @@ const PAUSES_MS = [500, 1_000, 2_000, 4_000, 8_000, 15_000, 15_000, 15_000, 15_0
 
 /** @param {File} file @param {Named} named @param {Goal} goal @param {Told} told @returns {Promise<Answer>} */
 export async function sendFile(file, named, goal, told) {
-  if (file.size < IN_PARTS_FROM && !/\.zip$/i.test(file.name)) return sendWhole(file, named, goal, told);
+  if (file.size < IN_PARTS_FROM && !/\.(zip|tar)$/i.test(file.name)) return sendWhole(file, named, goal, told);
   const sent = await sendInParts(file, told);
   if (!sent.upload) return sent;
   const answer = await takeUpload(sent.upload, named, goal, told);
