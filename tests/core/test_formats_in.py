@@ -316,3 +316,27 @@ def test_every_format_knows_its_own_files_only() -> None:
     for name, content in files.items():
         assert [one.name for one in FORMATS if one.is_met_by(content[:4_096])] == [name]
         assert format_of(content[:4_096]) is not None
+
+
+@pytest.mark.parametrize(
+    "says",
+    [
+        'viewBox="0 0 0.5 0.4"',
+        'viewBox="0 0 0.05 0.04"',
+        'viewBox="0 0 500000 400000"',
+        'viewBox="0 0 5e9 4e9"',
+        'width="0.2" height="0.16" viewBox="0 0 10 8"',
+        'width="0.5" height="0.4"',
+        "width='1e6mm' height='8e5mm' viewBox='0 0 10 8'",
+        'width="100%" height="100%" viewBox="0 0 10 8"',
+    ],
+)
+def test_a_drawing_of_any_size_is_drawn_as_large_as_it_is_asked_for(tmp_path: Path, says: str) -> None:
+    """A tiny one was damaged, a large one was refused."""
+    inside = '<rect x="0" y="0" width="50%" height="100%" fill="#ff0000"/>'
+    content = f'<svg xmlns="http://www.w3.org/2000/svg" {says}>{inside}</svg>'.encode()
+    read = opened(tmp_path, content)
+    assert (read.facts.stored_width, read.facts.stored_height) == pytest.approx((2_048, 1_638), abs=3)
+    row = read.source.open_level(1)[800]
+    assert tuple(row[500]) == (255, 0, 0, 255)
+    assert row[1_500, 3] == 0

@@ -26,6 +26,7 @@ from lucidex.core.errors import (
     UnreadableFileError,
 )
 from lucidex.core.source.fonts import FONTS
+from lucidex.work import decode_task
 from lucidex.work.decode_task import decode_into
 from lucidex.work.isolation import IsolatedRunner, Limits
 from tests.conftest import encoded, smooth_picture
@@ -183,3 +184,18 @@ def test_where_what_starts_decoders_is_killed_the_next_one_starts_it_again() -> 
 
 def fine() -> str:
     return "1"
+
+
+def test_effects_that_take_too_long_are_left_out_and_it_is_said(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A few lines of filters took a minute of decoding."""
+    blurs = '<feMorphology operator="dilate" radius="40"/>' * 40
+    defs = f'<filter id="f" x="0" y="0" width="1" height="1">{blurs}</filter>'
+    path, folder = tmp_path / "heavy.svg", tmp_path / "levels"
+    path.write_bytes(svg(f'<defs>{defs}</defs><rect width="100" height="50" fill="#ff0000" filter="url(#f)"/>'))
+    folder.mkdir()
+    monkeypatch.setattr(decode_task, "BRIEFLY_S", 2.0)
+    facts = decode_into(IsolatedRunner(), path, folder)
+    assert any("Its effects" in note for note in facts.notes)
+    assert (facts.stored_width, facts.has_clear_areas) == (2_048, False)

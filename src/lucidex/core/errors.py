@@ -13,6 +13,10 @@ class UnreadableFileError(UserError):
     """The bytes are no picture that can be read."""
 
 
+class TookTooLongError(UnreadableFileError):
+    """Reading them was stopped, because it took longer than any file may take."""
+
+
 class TooLargeError(UserError):
     """A file, a picture or a size exceeds a stated limit."""
 

@@ -37,6 +37,10 @@ _SAID = {
 _SIZE_IN_NAME = re.compile(r"[-_@](\d{2,5}x\d{2,5}|\d{2,4}w|small|thumb|thumbnail)(?=\.[a-z0-9]+$)", re.IGNORECASE)
 _SIZE_IN_QUERY = {"w", "width", "h", "height", "size", "resize", "fit", "s", "dpr"}
 
+# networks whose addresses carry an IPv4 address in their last 32 bits: compatible ones (RFC 4291, 2.5.5.1), and
+# translated ones (RFC 6052, RFC 8215, RFC 2765)
+_WRAPPING = tuple(ipaddress.ip_network(one) for one in ("::/96", "64:ff9b::/96", "64:ff9b:1::/48", "::ffff:0:0:0/96"))
+
 LookUp = Callable[[str, int], list[str]]
 
 
@@ -66,11 +70,11 @@ def is_public(address: str) -> bool:
         return False
     if isinstance(found, ipaddress.IPv6Address):
         wrapped = [one for one in (found.ipv4_mapped, found.sixtofour, *(found.teredo or ())) if one is not None]
-        if found in ipaddress.ip_network("64:ff9b::/96"):
+        if any(found in network for network in _WRAPPING):
             wrapped.append(ipaddress.IPv4Address(int(found) & 0xFFFFFFFF))
         if any(not is_public(str(one)) for one in wrapped):
             return False
-    return found.is_global and not found.is_multicast
+    return found.is_global and not found.is_multicast and not found.is_reserved
 
 
 @contextmanager

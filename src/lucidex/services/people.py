@@ -133,8 +133,16 @@ def rename_person(workshop: Workshop, actor: Actor, person_id: int, name: str) -
         person.name = " ".join(name.split())[:MAX_NAME] or person.name
 
 
-def change_password(workshop: Workshop, actor: Actor, old: str, new: str, keep_session: int | None = None) -> None:
-    """Another password of one's own; every other session ends. OutOfRangeError where the old one is wrong."""
+def change_password(
+    workshop: Workshop,
+    actor: Actor,
+    old: str,
+    new: str,
+    keep_session: int | None = None,
+    ends_tokens: bool = True,
+) -> int:
+    """Another password of one's own; every other session ends, and all tokens unless they are to stay. How many
+    tokens go on counting. OutOfRangeError where the old password is wrong."""
     hashed = _hasher.hash(check_new_password(new))
     if check_password(workshop, actor.login, old) is None:
         raise OutOfRangeError("The present password is another one.")
@@ -142,11 +150,17 @@ def change_password(workshop: Workshop, actor: Actor, old: str, new: str, keep_s
         person = _person(session, actor.id)
         person.password_hash = hashed
         _end_sessions(session, person.id, keep_session)
-        note(session, actor.id, EventKind.PASSWORD, "Changed their own password; all other sessions were ended.")
+        if ends_tokens:
+            session.execute(delete(ApiToken).where(ApiToken.person_id == person.id))
+        left = len(session.scalars(select(ApiToken.id).where(ApiToken.person_id == person.id)).all())
+        tokens = "all tokens, too" if ends_tokens else f"{left} tokens stayed"
+        said = f"Changed their own password; all other sessions were ended, {tokens}."
+        note(session, actor.id, EventKind.PASSWORD, said)
+        return left
 
 
 def reset_password(workshop: Workshop, actor: Actor, person_id: int) -> str:
-    """A fresh password for somebody who lost theirs, to be seen this once; all their sessions end."""
+    """A fresh password for somebody who lost theirs, to be seen this once; all their sessions and tokens end."""
     check_admin(actor)
     fresh = secrets.token_urlsafe(FRESH_PASSWORD_BYTES)
     hashed = _hasher.hash(fresh)
@@ -154,7 +168,8 @@ def reset_password(workshop: Workshop, actor: Actor, person_id: int) -> str:
         person = _person(session, person_id)
         person.password_hash = hashed
         _end_sessions(session, person.id)
-        message = f"Gave {person.login} a fresh password; their sessions were ended."
+        session.execute(delete(ApiToken).where(ApiToken.person_id == person.id))
+        message = f"Gave {person.login} a fresh password; their sessions and tokens were ended."
         note(session, actor.id or None, EventKind.PASSWORD, message)
     return fresh
 

@@ -106,7 +106,7 @@ def _answered(process: ForkServerProcess, receiving: Connection, limits: Limits)
     while not receiving.poll(LOOK_EVERY_S):
         check_wanted()
         if time.monotonic() > deadline:
-            raise errors.UnreadableFileError(
+            raise errors.TookTooLongError(
                 f"Decoding it took longer than {limits.seconds:.0f} seconds and was stopped."
             )
     try:
@@ -123,7 +123,7 @@ def _answered(process: ForkServerProcess, receiving: Connection, limits: Limits)
 def _ended_as(exit_code: int | None, limits: Limits) -> errors.UserError:
     """What a process that ended without an answer died of, by the signal that ended it."""
     if exit_code == -signal.SIGXCPU:
-        return errors.UnreadableFileError(
+        return errors.TookTooLongError(
             f"Decoding it took more than {limits.processor_seconds} seconds of computing and was stopped."
         )
     if exit_code == -signal.SIGKILL:

@@ -99,14 +99,21 @@ def rename(
 
 @router.post("/account/password")
 def change_password(
-    request: Request, app: App, actor: SignedIn, old: Password = "", new: Password = "", again: Password = ""
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    old: Password = "",
+    new: Password = "",
+    again: Password = "",
+    keep_tokens: Annotated[bool, Form()] = False,
 ) -> RedirectResponse:
-    """Another password; every other session ends."""
+    """Another password; every other session ends, and every token that is not to stay."""
     if new != again:
         raise OutOfRangeError("The new password was typed in two ways. Nothing was changed.")
     app.limiter.count(address_of(request), actor.login)
-    people.change_password(app.workshop, actor, old, new, request.state.session_id)
-    say_next(request, "The password was changed. All your other sessions were ended.")
+    left = people.change_password(app.workshop, actor, old, new, request.state.session_id, not keep_tokens)
+    tokens = f"{left} token{' goes' if left == 1 else 's go'} on counting" if left else "no token counts any more"
+    say_next(request, f"The password was changed. All your other sessions were ended, and {tokens}.")
     return RedirectResponse("/account", 303)
 
 

@@ -18,11 +18,13 @@ TAIL_BYTES = 65_536  # where an end mark is looked for: some cameras and program
 class Part:
     """Which part of a file is opened: a page from 1, and how densely it is drawn where it is no raster.
 
-    `density` is in the unit that the format declares (`Drawn`); None is the format's usual one.
+    `density` is in the unit that the format declares (`Drawn`); None is the format's usual one. `plainly` leaves out
+    what takes too long to draw, where a format `has_effects`.
     """
 
     page: int = 1
     density: int | None = None
+    plainly: bool = False
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,7 @@ class SourceFormat:
     measure: Callable[[BufferedReader, Part], Size] | None = None
     refusal: Callable[[BufferedReader], str | None] | None = None
     drawn: Drawn | None = None
+    has_effects: bool = False  # a few lines of it may take minutes to draw
 
     def is_met_by(self, head: bytes) -> bool:
         """Whether a file begins like this format, whatever it is called."""

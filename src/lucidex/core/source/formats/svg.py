@@ -26,6 +26,10 @@ _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:image/)|@import", re.IGNORECA
 _WITH_LETTERS = "It holds text as letters, which were drawn in a face of our own. Outlines would keep theirs."
 _WITHOUT_LETTERS = "It holds text as letters, which were left out: there is no face to draw them in. Use outlines."
 _NO_LETTERS = "text { display: none }"
+_NO_EFFECTS = "* { filter: none !important; mask: none !important }"
+_NO_EFFECTS_SAID = "Its effects, such as blurs, were left out: drawing them would take too long."
+_SIDES = re.compile(rb"""\s(?:width|height)\s*=\s*(?:"[^"]*"|'[^']*')""")
+_AS_LARGE = 1_000  # along its longer side, where what it says of its size is of no use
 
 
 def _faces_are_there() -> bool:
@@ -52,12 +56,14 @@ class _Seen:
     text: bool = False
     foreign: bool = False
     stack: list[str] = field(default_factory=list)
+    root: dict[str, str] = field(default_factory=dict)  # what its first element says
 
     def begin(self, name: str, attributes: dict[str, str]) -> None:
         self.elements += 1
         self.stack.append(name)
         plain = name.rpartition(":")[2].lower()
         self.is_svg |= self.elements == 1 and plain == "svg"
+        self.root = attributes if self.elements == 1 else self.root
         if self.elements > MAX_ELEMENTS or len(self.stack) > MAX_DEPTH:
             raise _Refused("It is an SVG drawing of too many parts, or parts too deep within each other.")
         self.scripts |= plain == "script" or any(key.lower().startswith("on") for key in attributes)
@@ -123,18 +129,65 @@ def refusal(file: BufferedReader) -> str | None:
     return None
 
 
-def _header(file: BufferedReader, scale: float = 1.0) -> pyvips.Image:
+def _header(file: BufferedReader, scale: float = 1.0, plainly: bool = False) -> pyvips.Image:
+    style = (_NO_LETTERS if not _faces_are_there() else "") + (_NO_EFFECTS if plainly else "")
+    styled = {"stylesheet": style} if style else {}
+    content = _with_a_size(file)
+    if content is not None:
+        return pyvips.Operation.call("svgload_buffer", content, scale=scale, access="sequential", **styled)
     file.seek(0)
     source = pyvips.Source.new_from_descriptor(file.fileno())
-    letters = {} if _faces_are_there() else {"stylesheet": _NO_LETTERS}
-    return pyvips.Operation.call("svgload_source", source, scale=scale, access="sequential", **letters)
+    return pyvips.Operation.call("svgload_source", source, scale=scale, access="sequential", **styled)
+
+
+def _with_a_size(file: BufferedReader) -> bytes | None:
+    """The drawing with a size that can be drawn, where its own is smaller than a pixel, or beyond all limits; None
+    where its own is of use, or nothing says what is to be seen."""
+    width, height, view = _said_size(_look(file).root)
+    if view is None or (1 <= width <= DRAWN.largest and 1 <= height <= DRAWN.largest):
+        return None
+    scale = _AS_LARGE / max(view)
+    sides = b' width="%d" height="%d"' % (max(1, round(view[0] * scale)), max(1, round(view[1] * scale)))
+    file.seek(0)
+    content = file.read(MAX_BYTES)
+    found = re.search(rb"<(?:\w+:)?svg(?=[\s>])", content)
+    end = content.find(b">", found.end()) if found else -1
+    if found is None or end < 0:
+        return None
+    seen = b"" if b"viewBox" in content[found.end() : end] else b' viewBox="0 0 %.6f %.6f"' % view
+    return content[: found.end()] + sides + seen + _SIDES.sub(b"", content[found.end() : end]) + content[end:]
+
+
+def _said_size(root: dict[str, str]) -> tuple[float, float, tuple[float, float] | None]:
+    """Width and height in pixels as it says them, 0 where it does not; and those of what is to be seen of it."""
+    box = [_length(part) for part in re.split(r"[\s,]+", root.get("viewBox", "").strip())]
+    view = (box[2], box[3]) if len(box) == 4 and box[2] > 0 and box[3] > 0 else None
+    width, height = _length(root.get("width", "")), _length(root.get("height", ""))
+    if view is None and width > 0 and height > 0:
+        view = (width, height)
+    if view is not None and not (width and height):
+        width, height = view
+    return width, height, view
+
+
+def _length(text: str) -> float:
+    """A length in pixels of 96 to the inch (CSS); 0 for a share, or none."""
+    found = re.fullmatch(r"\s*\+?(\d{0,12}(?:\.\d{0,12})?(?:[eE][+-]?\d{1,2})?)\s*(px|mm|cm|in|pt|pc)?\s*", text[:60])
+    try:
+        number = float(found[1]) if found else 0.0
+    except ValueError:
+        return 0.0
+    return number * _UNITS.get((found[2] if found else "") or "px", 1.0)
+
+
+_UNITS = {"px": 1.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0, "pt": 96 / 72, "pc": 16.0}
 
 
 def _enlarging(image: pyvips.Image, part: Part) -> float:
-    """It grows to so many pixels along its longer side, and is never drawn smaller than it says."""
+    """It grows to so many pixels along its longer side, and is drawn smaller than it says only beyond all limits."""
     longest = max(image.width, image.height)
-    wanted = part.density or max(DRAWN.usual, longest)
-    return float(wanted / longest)
+    own = longest if longest <= DRAWN.largest else 0
+    return float((part.density or max(DRAWN.usual, own)) / longest)
 
 
 def measure(file: BufferedReader, part: Part) -> Size:
@@ -147,9 +200,10 @@ def measure(file: BufferedReader, part: Part) -> Size:
 def open_drawing(file: BufferedReader, fail_on: str, part: Part) -> Opened:
     """The drawing on a clear ground."""
     seen = _look(file)
-    image = _header(file, _enlarging(_header(file), part))
+    image = _header(file, _enlarging(_header(file), part), part.plainly)
     size = f"{image.width} × {image.height}"
-    return Opened(image.copy(), notes=(f"It is a drawing, and was drawn at {size} pixels.", *seen.notes))
+    left_out = (_NO_EFFECTS_SAID,) if part.plainly else ()
+    return Opened(image.copy(), notes=(f"It is a drawing, and was drawn at {size} pixels.", *left_out, *seen.notes))
 
 
 def _meets(head: bytes) -> bool:
@@ -170,4 +224,5 @@ FORMAT = SourceFormat(
     bytes_at_once=10,
     refusal=refusal,
     drawn=DRAWN,
+    has_effects=True,
 )
