@@ -14,6 +14,9 @@ from PIL import Image, TiffImagePlugin
 from lucidex.core import OpenedPicture, open_picture
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.source.formats import FORMATS, format_of
+from lucidex.core.source.recorded import read_recorded
+from lucidex.core.stamp.older_records import exif_block
+from lucidex.core.stamp.texts import Texts
 from tests.conftest import Pixels, smooth_picture
 
 PIXELS = smooth_picture(130, 90)
@@ -340,3 +343,63 @@ def test_a_drawing_of_any_size_is_drawn_as_large_as_it_is_asked_for(tmp_path: Pa
     row = read.source.open_level(1)[800]
     assert tuple(row[500]) == (255, 0, 0, 255)
     assert row[1_500, 3] == 0
+
+
+def xmp(inside: str) -> bytes:
+    spaces = " ".join(
+        f'xmlns:{prefix}="{address}"'
+        for prefix, address in (
+            ("dc", "http://purl.org/dc/elements/1.1/"),
+            ("photoshop", "http://ns.adobe.com/photoshop/1.0/"),
+            ("xmpRights", "http://ns.adobe.com/xap/1.0/rights/"),
+            ("cc", "http://creativecommons.org/ns#"),
+        )
+    )
+    rdf = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
+    return (
+        f'<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="{rdf}"><rdf:Description {spaces}>{inside}'
+        "</rdf:Description></rdf:RDF></x:xmpmeta>"
+    ).encode()
+
+
+def alternatives(name: str, text: str) -> str:
+    return f'<{name}><rdf:Alt><rdf:li xml:lang="x-default">{text}</rdf:li></rdf:Alt></{name}>'
+
+
+def test_words_of_exif_in_utf8_are_read_as_they_were_written() -> None:
+    written = exif_block(Texts(caption="Größe © 温室", credit="Jörg", licence="© Jörg"))
+    found = read_recorded(b"Exif\0\0" + written, b"", b"")
+    assert (found.caption, found.credit, found.rights) == ("Größe © 温室", "Jörg", "© Jörg")
+
+
+def test_joiners_and_lines_stay_and_maker_and_credit_both() -> None:
+    text = "नमस्\u200dते می\u200cخواهم"
+    inside = alternatives("dc:description", f"{text}\nsecond line") + (
+        "<dc:creator><rdf:Seq><rdf:li>Ada Vane</rdf:li></rdf:Seq></dc:creator>"
+        "<photoshop:Credit>Marrow Lane</photoshop:Credit>"
+    )
+    found = read_recorded(b"", xmp(inside), b"")
+    assert found.caption == f"{text}\nsecond line"
+    assert found.credit == "Ada Vane, Marrow Lane"
+    assert found.cut == ()
+
+
+@pytest.mark.parametrize(
+    ("inside", "field", "text"),
+    [
+        (alternatives("xmpRights:UsageTerms", "Only with leave"), "rights", "Only with leave"),
+        ('<cc:license rdf:resource="https://example.org/l/"/>', "rights_address", "https://example.org/l/"),
+        (alternatives("dc:title", "Dome"), "caption", "Dome"),
+        ("<photoshop:Headline>Dome at dusk</photoshop:Headline>", "caption", "Dome at dusk"),
+    ],
+)
+def test_terms_licences_titles_and_headlines_are_read(inside: str, field: str, text: str) -> None:
+    assert getattr(read_recorded(b"", xmp(inside), b""), field) == text
+
+
+def test_what_is_too_long_is_cut_and_said(tmp_path: Path) -> None:
+    out = io.BytesIO()
+    Image.new("RGB", (9, 9)).save(out, "JPEG", xmp=xmp(alternatives("dc:description", "word " * 2_000)))
+    facts = opened(tmp_path, out.getvalue()).facts
+    assert len(facts.recorded.caption) <= 4_000
+    assert "Its caption is longer than is kept here, and was cut." in facts.notes

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lucidex.core import read_demand, write
-from lucidex.core.encode import FORMAT_NAMES, Encoding, FormatName, encode
+from lucidex.core.encode import FORMAT_NAMES, Encoding, FormatName, decode, encode
 from lucidex.core.encode.heif_items import with_xmp
 from lucidex.core.keys import stamped_key
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
@@ -114,7 +114,7 @@ def test_every_text_gives_a_packet_that_an_xml_parser_reads(caption: str, credit
     assert bool(packet) is texts.are_there
     if packet:
         ElementTree.fromstring(packet)
-    assert reserved_for(Stamp(texts=texts)) >= len(packet)
+    assert reserved_for(Stamp(texts=texts), FormatName("avif")) >= len(packet)
 
 
 def test_the_longest_texts_fit_into_every_file() -> None:
@@ -138,8 +138,8 @@ def test_a_ceiling_counts_the_texts() -> None:
 
 
 def test_a_corrected_word_leaves_the_pixels_as_they_were() -> None:
-    assert reserved_for(Stamp(texts=Texts(caption="A tomatoe"))) == reserved_for(
-        Stamp(texts=Texts(caption="A tomato"))
+    assert reserved_for(Stamp(texts=Texts(caption="A tomatoe")), FormatName("webp")) == reserved_for(
+        Stamp(texts=Texts(caption="A tomato")), FormatName("webp")
     )
 
 
@@ -164,3 +164,33 @@ def test_the_key_follows_the_words_and_is_the_bytes_own_without_them() -> None:
     }
     assert len(keys) == 4
     assert stamped_key("e" * 64, STAMP) == stamped_key("e" * 64, STAMP.model_copy())
+
+
+SHORT = Texts(caption="Zwei © Tomaten", credit="Jörg Ölmann", licence="CC BY 4.0")
+LONG = "Zwei Tomaten © Jörg — 温室 " * 30
+
+
+@pytest.mark.parametrize("name", ["jpeg", "png"])
+@pytest.mark.parametrize(
+    "texts",
+    [
+        Texts(caption="Zwei © Tomaten", credit="Jörg Ölmann", licence="CC BY 4.0"),
+        Texts(caption=LONG.strip(), credit=LONG[:900].strip(), licence="L"),
+    ],
+)
+def test_every_common_reader_finds_the_words(name: str, texts: Texts) -> None:
+    """They were XMP only: read with another program, in each kind of record."""
+    plain = encode(image(), FormatName(name), Encoding(82 if name == "jpeg" else None))
+    content = stamped(plain, FormatName(name), Stamp(texts=texts))
+    found = said(content)
+    assert found["XMP-photoshop:Credit"] == texts.credit
+    assert found["XMP-dc:Creator"] in (texts.credit, [texts.credit])
+    assert found["IFD0:Artist"] == texts.credit
+    assert found["IFD0:Copyright"] == texts.licence
+    assert found["IFD0:ImageDescription"] == texts.caption
+    if name == "jpeg":
+        assert found["IPTC:By-line"] in texts.credit
+        assert found["IPTC:Caption-Abstract"] in texts.caption
+        assert found["IPTC:CopyrightNotice"] == texts.licence
+    assert decode(content).numpy().tobytes() == decode(plain).numpy().tobytes()
+    assert len(content) - len(plain) <= reserved_for(Stamp(texts=texts), FormatName(name))

@@ -109,6 +109,6 @@ def write(
     ground = colour_of(demand.ground) or (255, 255, 255)
     stamp = Stamp(texts=texts)
     encoding = Encoding(
-        quality, demand.pixels_per_inch, ground, max_bytes=ceiling, reserved_bytes=reserved_for(stamp)
+        quality, demand.pixels_per_inch, ground, max_bytes=ceiling, reserved_bytes=reserved_for(stamp, name)
     )
     return stamped(encode(image, name, encoding), name, stamp)

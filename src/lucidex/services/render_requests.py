@@ -89,7 +89,7 @@ class RenderRequest:
 
     def carrying(self, stamp: Stamp) -> "RenderRequest":
         """The same with words in the file, for which a ceiling leaves room."""
-        reserved = reserved_for(stamp) if self.encoding.max_bytes else 0
+        reserved = reserved_for(stamp, self.format) if self.encoding.max_bytes else 0
         return replace(self, stamp=stamp, encoding=replace(self.encoding, reserved_bytes=reserved))
 
     @property
@@ -198,7 +198,10 @@ def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceD
     untouched = chosen.treatment == UNTREATED and not (chosen.finish or chosen.layers or rendering.restorations)
     whole = Placement(Window(0, 0, chosen.picture.width, chosen.picture.height), chosen.picture, 0, 0, chosen.picture)
     is_plain = facts.frames == facts.pages == 1 and facts.damage is None and facts.profile is None
-    is_light = demand.max_bytes is None or state.byte_count + reserved_for(rendering.stamp) <= demand.max_bytes
+    is_light = (
+        demand.max_bytes is None
+        or state.byte_count + reserved_for(rendering.stamp, rendering.format) <= demand.max_bytes
+    )
     return (
         untouched
         and is_plain

@@ -103,6 +103,7 @@ class OutputFormat:
     save: Callable[[pyvips.Image, Encoding], bytes]
     stamp: Callable[[bytes, bytes], bytes]
     strength: str
+    stamp_older: Callable[[bytes, bytes, bytes], bytes] | None = None
     is_slow: bool = False
     searches_quickly: bool = False
     halves_chroma: bool = False

@@ -62,6 +62,19 @@ def stamp(content: bytes, packet: bytes) -> bytes:
     return content[:after] + b"\xff\xe1" + (len(body) + 2).to_bytes(2) + body + content[after:]
 
 
+def stamp_older(content: bytes, exif: bytes, iim: bytes) -> bytes:
+    """Exif in an APP1 segment (CIPA DC-008, 4.5.4), IIM in the resource block of an APP13 one."""
+    after = 2
+    if content[after : after + 2] == b"\xff\xe0":
+        after += 2 + int.from_bytes(content[after + 2 : after + 4])
+    block = b"8BIM\x04\x04\0\0" + len(iim).to_bytes(4) + iim + b"\0" * (len(iim) % 2)
+    segments = ((b"\xff\xe1", b"Exif\0\0" + exif), (b"\xff\xed", b"Photoshop 3.0\0" + block))
+    written = b"".join(mark + (len(body) + 2).to_bytes(2) + body for mark, body in segments if len(body) < _SEGMENT)
+    return content[:after] + written + content[after:]
+
+
+_SEGMENT = 65_533  # bytes that one holds
+
 FORMAT = OutputFormat(
     name="jpeg",
     aliases=("jpg",),
@@ -78,4 +91,5 @@ FORMAT = OutputFormat(
     ladder=(82, 50, 94, 25, 70),
     strength="photographs, read everywhere",
     stamp=stamp,
+    stamp_older=stamp_older,
 )

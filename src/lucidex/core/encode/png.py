@@ -52,6 +52,11 @@ def stamp(content: bytes, packet: bytes) -> bytes:
     return with_chunk(content, b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + packet)
 
 
+def stamp_older(content: bytes, exif: bytes, iim: bytes) -> bytes:
+    """Exif in an eXIf chunk (PNG, 11.3.3.1); there is no place for IIM."""
+    return with_chunk(content, b"eXIf", exif)
+
+
 FORMAT = OutputFormat(
     name="png",
     aliases=(),
@@ -69,4 +74,5 @@ FORMAT = OutputFormat(
     ladder=(_NO_LOSS, 60, 95),
     strength="drawings and clear areas, no loss",
     stamp=stamp,
+    stamp_older=stamp_older,
 )

@@ -36,6 +36,7 @@ BLOCK = 8
 
 PutRows = Callable[[int, AnyPixels], None]
 WHOLE = Part()
+_CALLED = {"alternative": "alternative text", "caption": "caption", "credit": "credit", "rights": "licence"}
 
 
 @dataclass(frozen=True)
@@ -223,7 +224,8 @@ def _taken(
 
 
 def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared: PngColour | None) -> SourceFacts:
-    image = opened.image
+    image, recorded = opened.image, read_recorded(opened.exif, opened.xmp, opened.iptc)
+    cut = [f"Its {_CALLED[name]} is longer than is kept here, and was cut." for name in recorded.cut]
     return SourceFacts(
         format=form.name,
         stored_width=image.width,
@@ -239,8 +241,8 @@ def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared:
         pixels_per_inch=_density(opened.pixels_per_inch),
         pages=opened.pages if form.holds is Holds.PAGES else 1,
         frames=opened.pages if form.holds is Holds.FRAMES else declared.frames if declared else 1,
-        notes=(*normalised.notes, *opened.notes),
-        recorded=read_recorded(opened.exif, opened.xmp, opened.iptc),
+        notes=(*normalised.notes, *opened.notes, *cut),
+        recorded=recorded,
         intake_revision=INTAKE_REVISION,
     )
 

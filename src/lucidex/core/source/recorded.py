@@ -16,6 +16,10 @@ from pydantic import BaseModel, ConfigDict
 
 MAX_BYTES = 2_000_000  # of one kind of record
 MAX_TEXT, MAX_LONG_TEXT, MAX_PEOPLE = 400, 4_000, 50
+# the most letters of what is kept; what was longer is cut, and said (`Recorded.cut`)
+_MOST = {"caption": MAX_LONG_TEXT, "alternative": 2_000, "credit": 1_000, "rights": MAX_TEXT}
+_READ_AT_MOST = 20_000  # letters of any text
+_JOINERS = "\u200c\u200d"  # of several scripts; no space, and not printable by themselves
 _LIKE_A_TIME = re.compile(r"(\d{4})[:-](\d\d)[:-](\d\d)[ T](\d\d):(\d\d)(?::(\d\d))?")
 _MAKE, _MODEL, _DESCRIPTION, _ARTIST, _RIGHTS = 0x010F, 0x0110, 0x010E, 0x013B, 0x8298
 _EXIF_IFD, _GPS_IFD, _TAKEN = 0x8769, 0x8825, 0x9003
@@ -23,9 +27,12 @@ _RDF = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}"
 _DC = "{http://purl.org/dc/elements/1.1/}"
 _CREDIT = "{http://ns.adobe.com/photoshop/1.0/}Credit"
 _WEB_STATEMENT = "{http://ns.adobe.com/xap/1.0/rights/}WebStatement"
+_USAGE_TERMS = "{http://ns.adobe.com/xap/1.0/rights/}UsageTerms"
+_LICENSE = "{http://creativecommons.org/ns#}license"
+_HEADLINE = "{http://ns.adobe.com/photoshop/1.0/}Headline"
 _ALTERNATIVE = "{http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/}AltTextAccessibility"
 _PEOPLE = "{http://iptc.org/std/Iptc4xmpExt/2008-02-29/}PersonInImage"
-_BYLINE, _IIM_CREDIT, _IIM_RIGHTS, _CAPTION = 80, 110, 116, 120
+_IIM_TITLE, _BYLINE, _IIM_HEADLINE, _IIM_CREDIT, _IIM_RIGHTS, _CAPTION = 5, 80, 105, 110, 116, 120
 
 
 class Recorded(BaseModel):
@@ -45,6 +52,7 @@ class Recorded(BaseModel):
     rights: str = ""
     rights_address: str = ""
     people: tuple[str, ...] = ()
+    cut: tuple[str, ...] = ()  # the names of those texts that were longer than is kept
 
     model_config = ConfigDict(frozen=True)
 
@@ -63,14 +71,49 @@ def read_recorded(exif: bytes, xmp: bytes, iptc: bytes) -> Recorded:
     for read, blob in ((_from_exif, exif), (_from_iptc, iptc), (_from_xmp, xmp)):
         if 0 < len(blob) <= MAX_BYTES:
             found |= {key: value for key, value in read(blob).items() if value}
+    found["credit"] = _both(found.pop("maker", ""), found.get("credit", ""))
+    found["cut"] = tuple(name for name, most in _MOST.items() if len(found.get(name, "")) > most)
+    for name in found["cut"]:
+        found[name] = found[name][: _MOST[name]].rstrip()
     return Recorded(**found)
 
 
+def _both(maker: str, credit: str) -> str:
+    """Who made it and to whom credit is due, where these are two."""
+    if not maker or maker.casefold() in credit.casefold():
+        return credit
+    return f"{maker}, {credit}" if credit else maker
+
+
 def _plain(text: object, most: int = MAX_TEXT) -> str:
+    """One line of text."""
+    return " ".join(_lines(text).split())[:most]
+
+
+def _lines(text: object) -> str:
+    """Text without control characters, its lines kept."""
     if isinstance(text, bytes):
         text = text.decode("utf-8", "replace")
-    shown = "".join(c if c.isprintable() else " " for c in str(text)[: 4 * most]) if isinstance(text, str) else ""
-    return " ".join(shown.split())[:most]
+    if not isinstance(text, str):
+        return ""
+    shown = "".join(
+        c if c.isprintable() or c in _JOINERS or c == "\n" else " " for c in _newlines(text[:_READ_AT_MOST])
+    )
+    return "\n".join(" ".join(line.split()) for line in shown.split("\n")).strip()
+
+
+def _newlines(text: str) -> str:
+    return text.replace("\r\n", "\n").replace("\r", "\n").replace("\u2028", "\n")
+
+
+def _exif_text(value: object) -> object:
+    """Text of an Exif field: the standard says ASCII; what is written is mostly UTF-8, which is read as Latin-1."""
+    if not isinstance(value, str):
+        return value
+    try:
+        return value.encode("latin-1").decode("utf-8")
+    except UnicodeError:
+        return value
 
 
 def _from_exif(blob: bytes) -> dict[str, Any]:
@@ -82,9 +125,9 @@ def _from_exif(blob: bytes) -> dict[str, Any]:
         words = {
             "camera": model if model.lower().startswith(make.lower()) else f"{make} {model}".strip(),
             "taken_at": _moment(_plain(made.get(_TAKEN))),
-            "caption": _plain(exif.get(_DESCRIPTION), MAX_LONG_TEXT),
-            "credit": _plain(exif.get(_ARTIST)),
-            "rights": _plain(exif.get(_RIGHTS)),
+            "caption": _lines(_exif_text(exif.get(_DESCRIPTION))),
+            "maker": _plain(_exif_text(exif.get(_ARTIST))),
+            "rights": _lines(_exif_text(exif.get(_RIGHTS))),
         }
     except (ValueError, KeyError, TypeError, SyntaxError, OSError, struct.error, OverflowError, MemoryError):
         return {}
@@ -120,13 +163,20 @@ def _degrees(parts: Iterable[object], side: object, negative: str, most: int) ->
 
 
 def _from_iptc(blob: bytes) -> dict[str, Any]:
-    read = {_CAPTION: "caption", _BYLINE: "credit", _IIM_CREDIT: "credit", _IIM_RIGHTS: "rights"}
+    read = {_CAPTION: "caption", _BYLINE: "maker", _IIM_CREDIT: "credit", _IIM_RIGHTS: "rights"}
+    read |= {_IIM_HEADLINE: "headline", _IIM_TITLE: "title"}
     found: dict[str, Any] = {}
     for number, value in _iim_records(_iim_of(blob)):
         if number in read:
             text = value.decode("utf-8") if _is_utf8(value) else value.decode("latin-1")
-            found[read[number]] = _plain(text, MAX_LONG_TEXT if number == _CAPTION else MAX_TEXT)
-    return found
+            found[read[number]] = _lines(text)
+    return _titled(found)
+
+
+def _titled(found: dict[str, Any]) -> dict[str, Any]:
+    """Where there is no caption, a headline or a title is what a picture is called."""
+    headline, title = found.pop("headline", ""), found.pop("title", "")
+    return {**found, "caption": found.get("caption") or headline or title}
 
 
 def _is_utf8(value: bytes) -> bool:
@@ -171,19 +221,30 @@ def _from_xmp(blob: bytes) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for described in root.iter(f"{_RDF}Description"):
         found |= {key: value for key, value in _described(described).items() if value}
-    return found
+    terms = found.pop("terms", "")
+    return _titled({**found, "rights": found.get("rights") or terms})
 
 
 def _described(element: ElementTree.Element) -> dict[str, Any]:
     people = [_plain(one) for one in _values(element, _PEOPLE)]
     return {
-        "alternative": _plain(_first(element, _ALTERNATIVE), MAX_LONG_TEXT),
-        "caption": _plain(_first(element, f"{_DC}description"), MAX_LONG_TEXT),
-        "credit": _plain(_first(element, _CREDIT)) or _plain(", ".join(_values(element, f"{_DC}creator")[:5])),
-        "rights": _plain(_first(element, f"{_DC}rights")),
-        "rights_address": _plain(_first(element, _WEB_STATEMENT)),
+        "alternative": _lines(_first(element, _ALTERNATIVE)),
+        "caption": _lines(_first(element, f"{_DC}description")),
+        "headline": _plain(_first(element, _HEADLINE)),
+        "title": _plain(_first(element, f"{_DC}title")),
+        "credit": _lines(_first(element, _CREDIT)),
+        "maker": _plain(", ".join(_values(element, f"{_DC}creator")[:5])),
+        "rights": _lines(_first(element, f"{_DC}rights")),
+        "terms": _lines(_first(element, _USAGE_TERMS)),
+        "rights_address": _plain(_first(element, _WEB_STATEMENT)) or _plain(_link(element, _LICENSE)),
         "people": tuple(one for one in people if one)[:MAX_PEOPLE],
     }
+
+
+def _link(element: ElementTree.Element, name: str) -> str:
+    """An address that is written as a resource, or as text."""
+    found = element.find(name)
+    return "" if found is None else found.get(f"{_RDF}resource", "") or found.text or ""
 
 
 def _first(element: ElementTree.Element, name: str) -> str:

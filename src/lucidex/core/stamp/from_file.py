@@ -4,15 +4,13 @@ from lucidex.core.source.recorded import Recorded
 from lucidex.core.stamp.licences import licence_at
 from lucidex.core.stamp.texts import Texts
 
-_MOST_ALTERNATIVE = 2_000
-
 
 def texts_of(recorded: Recorded) -> Texts:
     """What was recorded in a file, as texts. A licence of the list is known by its address."""
     address = recorded.rights_address if _is_address(recorded.rights_address) else ""
     known = licence_at(address) or licence_at(recorded.rights)
     return Texts(
-        alternative=recorded.alternative[:_MOST_ALTERNATIVE],
+        alternative=recorded.alternative,
         caption=recorded.caption,
         credit=recorded.credit,
         licence=known.name if known else recorded.rights,

@@ -10,7 +10,9 @@ from xml.sax.saxutils import escape
 
 from pydantic import BaseModel, ConfigDict
 
+from lucidex.core.encode import FormatName
 from lucidex.core.source.recorded import Recorded
+from lucidex.core.stamp.older_records import exif_block, iim_records
 from lucidex.core.stamp.texts import NO_TEXTS, Texts
 
 _PACKET = (
@@ -22,6 +24,7 @@ _PACKET = (
     '</rdf:RDF></x:xmpmeta><?xpacket end="r"?>'
 )
 _IN_WORDS = '<%s><rdf:Alt><rdf:li xml:lang="x-default">%s</rdf:li></rdf:Alt></%s>'
+_CREATOR = "<dc:creator><rdf:Seq><rdf:li>%s</rdf:li></rdf:Seq></dc:creator>"
 _ADDRESS = '<xmpRights:WebStatement xmlns:xmpRights="http://ns.adobe.com/xap/1.0/rights/">%s</xmpRights:WebStatement>'
 _EXTENSION = 'xmlns:Iptc4xmpExt="http://iptc.org/std/Iptc4xmpExt/2008-02-29/"'
 _PEOPLE = f"<Iptc4xmpExt:PersonInImage {_EXTENSION}><rdf:Bag>%s</rdf:Bag></Iptc4xmpExt:PersonInImage>"
@@ -93,6 +96,7 @@ def xmp_packet(stamp: Stamp) -> bytes:
     properties = [
         _in_words("dc:description", texts.caption),
         f"<photoshop:Credit>{_escaped(texts.credit)}</photoshop:Credit>" if texts.credit else "",
+        _CREATOR % _escaped(texts.credit) if texts.credit else "",
         _in_words("Iptc4xmpCore:AltTextAccessibility", texts.alternative),
         _in_words("dc:rights", texts.licence),
         _ADDRESS % _escaped(texts.licence_address) if texts.licence_address else "",
@@ -106,9 +110,11 @@ def xmp_packet(stamp: Stamp) -> bytes:
     return (_PACKET % "".join(properties)).encode()
 
 
-def reserved_for(stamp: Stamp) -> int:
+def reserved_for(stamp: Stamp, name: FormatName) -> int:
     """Bytes that a ceiling keeps free for it: whole kibibytes, so that a corrected word changes no pixel."""
     length = len(xmp_packet(stamp))
+    if name.output.stamp_older is not None:
+        length += len(exif_block(stamp.texts)) + len(iim_records(stamp.texts))
     return -(-(length + 512) // _RESERVED_IN_STEPS_OF) * _RESERVED_IN_STEPS_OF if length else 0
 
 

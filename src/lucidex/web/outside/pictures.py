@@ -22,6 +22,7 @@ from lucidex.services.free_pictures import (
 )
 from lucidex.services.intake import check_target
 from lucidex.services.outside.adapters import PICTURES
+from lucidex.services.outside.iiif import Item
 from lucidex.services.outside.settings import find_service
 from lucidex.web.context import App, SignedIn
 from lucidex.web.outside.choosing import chosen_service
@@ -110,6 +111,12 @@ async def small(
     return Response(content, media_type=media_type, headers={"Cache-Control": "private, max-age=60"})
 
 
+def _with(item: Item) -> str:
+    """What came with a picture, in words."""
+    came = [words for words, there in (("credit", item.credit), ("licence", item.licence)) if there]
+    return f", with its {' and '.join(came)}" if came else "; neither its maker nor its licence is said there"
+
+
 @router.post("/take")
 async def take(
     request: Request,
@@ -130,6 +137,6 @@ async def take(
         except UserError as error:
             say_next(request, error.sentence)
         else:
-            said = f"“{taken.file_name}” is in the folio, {taken.facts.upright}, with its credit and licence."
+            said = f"“{taken.file_name}” is in the folio, {taken.facts.upright}{_with(found)}."
             say_next(request, " ".join((said, *taken.notes)) if taken.notes else said)
     return RedirectResponse(f"/folios/{folio_id}/free-pictures?{back.lstrip('?')}", 303)
