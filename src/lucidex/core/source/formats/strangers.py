@@ -9,8 +9,6 @@ _PRINT = "Save it as PDF, or as PNG at the resolution that is needed."
 # where the mark stands, the mark, what it is, what helps; more telling ones before those that begin alike
 _KNOWN: tuple[tuple[int, bytes, str, str], ...] = (
     (0, b"8BPS", "a layered picture (PSD)", _OPEN_AND_SAVE),
-    (0, b"gimp xcf", "a layered picture (XCF)", _OPEN_AND_SAVE),
-    (0, b"KRITA", "a layered picture", _OPEN_AND_SAVE),
     (0, b"\xff\x0a", "a JPEG XL picture", _OPEN_AND_SAVE),
     (0, b"\0\0\0\x0cJXL ", "a JPEG XL picture", _OPEN_AND_SAVE),
     (0, b"II\xbc", "a JPEG XR picture", _OPEN_AND_SAVE),
