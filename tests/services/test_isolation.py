@@ -195,7 +195,7 @@ def test_effects_that_take_too_long_are_left_out_and_it_is_said(
     path, folder = tmp_path / "heavy.svg", tmp_path / "levels"
     path.write_bytes(svg(f'<defs>{defs}</defs><rect width="100" height="50" fill="#ff0000" filter="url(#f)"/>'))
     folder.mkdir()
-    monkeypatch.setattr(decode_task, "BRIEFLY_S", 2.0)
+    monkeypatch.setattr(decode_task, "BRIEFLY_S", 2)
     facts = decode_into(IsolatedRunner(), path, folder)
     assert any("Its effects" in note for note in facts.notes)
     assert (facts.stored_width, facts.has_clear_areas) == (2_048, False)

@@ -13,6 +13,7 @@ from fastapi.routing import APIRoute
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from starlette.testclient import TestClient
+from starlette.types import Message, Receive, Scope, Send
 
 from lucidex.core.areas.area import MAX_SHAPES
 from lucidex.core.cancellation import check_wanted
@@ -22,7 +23,7 @@ from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
 from lucidex.services.many import MAX_AT_ONCE
 from lucidex.services.renderer import Renderer
-from lucidex.web import bodies, body_limits, documents_in, uploads
+from lucidex.web import bodies, body_limits, documents_in, fairness, uploads
 from lucidex.web.api.shapes import DocumentIn, RenderIn
 from lucidex.web.problems import status_of
 from lucidex.web.queues import Queue, while_wanted
@@ -483,3 +484,49 @@ def test_a_database_that_is_away_before_a_body_is_read_is_said(
     sent = asyncio.run(answered(application, asked("POST", "/api/folios/1/pictures", work.visitor.bearer), never))
     assert sent[0]["status"] == 503
     assert b"The database does not answer" in b"".join(part.get("body", b"") for part in sent[1:])  # type: ignore[misc]
+
+
+def test_whoever_asks_for_many_pages_waits_for_himself() -> None:
+    """A share for each session or token; a stream holds no seat, and somebody else is answered at once."""
+    begun: list[str] = []
+    go_on = asyncio.Event()
+
+    async def slow(scope: Scope, receive: Receive, send: Send) -> None:
+        begun.append(scope["headers"][0][1].decode())
+        if scope["path"] == "/page":
+            await go_on.wait()
+        await send({"type": "http.response.start", "status": 200, "headers": []})
+        if scope["path"] == "/stream":
+            await go_on.wait()
+        await send({"type": "http.response.body", "body": b""})
+
+    async def ask(path: str, token: str) -> int:
+        sent: Sent = []
+
+        async def keep(message: Message) -> None:
+            sent.append(dict(message))
+
+        head = [(b"authorization", token.encode()), (b"accept", b"application/json")]
+        scope = {**asked("GET", path, {}), "headers": head, "session": {}}
+        await fair(scope, never, keep)
+        return int(str(sent[0]["status"]))
+
+    async def all_of_it() -> None:
+        streams = [asyncio.create_task(ask("/stream", "a")) for _ in range(40)]
+        pages = [asyncio.create_task(ask("/page", "a")) for _ in range(fairness.MOST_WAITING + 10)]
+        await asyncio.sleep(0)
+        while begun.count("a") < 40 + fairness.AT_ONCE:
+            await asyncio.sleep(0)
+        other = asyncio.create_task(ask("/stream", "b"))
+        while "b" not in begun:
+            await asyncio.sleep(0)
+        assert begun.count("a") == 40 + fairness.AT_ONCE
+        go_on.set()
+        assert await other == 200
+        answers = await asyncio.gather(*streams, *pages)
+        assert set(answers) == {200, 503}
+        assert answers.count(503) == 50, "beyond what may wait"
+
+    fair = fairness.Fairness(slow)
+    asyncio.run(all_of_it())
+    assert fair._shares == {}, "nothing is kept of whoever has gone"

@@ -18,6 +18,7 @@ from lucidex.web.bench import places as bench_places
 from lucidex.web.bodies import Bodies
 from lucidex.web.body_limits import MAX_FIELDS
 from lucidex.web.context import AppContext
+from lucidex.web.fairness import Fairness
 from lucidex.web.outside import pictures as outside_pictures
 from lucidex.web.outside import scanner as outside_scanner
 from lucidex.web.outside import settings as outside_settings
@@ -90,6 +91,7 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     app.mount("/static", KeyedFiles(), name="static")
     problems.add_handlers(app)
     app.add_middleware(Bodies, context=context)  # the last one in: it needs the session
+    app.add_middleware(Fairness)  # so does this one
     app.add_middleware(
         SessionMiddleware,
         secret_key=secret,

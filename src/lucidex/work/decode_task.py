@@ -18,7 +18,7 @@ from lucidex.core.source.pyramid import LADDER, AnyPixels
 from lucidex.records.changed_boxes import level_path
 from lucidex.work.isolation import IsolatedRunner, Limits
 
-BRIEFLY_S = 12.0  # for what is drawn
+BRIEFLY_S = 12  # of computing, for what is drawn: seconds by the clock say how busy a machine is
 
 pyvips.cache_set_max(0)
 for _needed in ("utf-8", "latin-1", "utf-16-be"):  # whoever is confined cannot load them any more
@@ -71,7 +71,7 @@ def decode_into(
     if form is None or not form.has_effects:
         answer = run(part, runner.limits)
     else:  # what is drawn may take minutes in a few lines: it gets seconds, and then it is drawn without its effects
-        briefly = replace(runner.limits, seconds=BRIEFLY_S, processor_seconds=int(BRIEFLY_S))
+        briefly = replace(runner.limits, processor_seconds=BRIEFLY_S)
         try:
             answer = run(part, briefly)
         except TookTooLongError:
