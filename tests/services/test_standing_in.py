@@ -20,7 +20,7 @@ def test_all_of_them_answer_while_the_product_runs_and_not_after(workshop: Works
         shipped = [one for one in read_services(workshop) if one.is_shipped]
         assert {one.kind for one in shipped} == {one.kind for one in ADAPTERS}
         for one in shipped:
-            assert adapter_of(one.kind).describe(one).startswith("It ")
+            assert adapter_of(one.kind).describe(workshop, one).startswith("It ")
             assert one.address.startswith("http://127.0.0.1:")
         secret = find_service(workshop, SITE).token
         assert len(secret) > 30
@@ -28,10 +28,12 @@ def test_all_of_them_answer_while_the_product_runs_and_not_after(workshop: Works
         assert secret not in json.dumps(json.loads(kept.read_text())), "only its digest is told to the site"
     for one in shipped:
         with pytest.raises(UnavailableError):
-            adapter_of(one.kind).describe(one)
+            adapter_of(one.kind).describe(workshop, one)
     with standing_in(workshop, tmp_path, DEMO):
         assert find_service(workshop, SITE).token == secret, "the next start knows it still"
-        assert adapter_of(SITE).describe(find_service(workshop, SITE)) == "It lists 6 pages with 9 pictures."
+        assert (
+            adapter_of(SITE).describe(workshop, find_service(workshop, SITE)) == "It lists 6 pages with 9 pictures."
+        )
     assert not stat.S_IMODE((tmp_path / "site" / "product-token").stat().st_mode) & 0o077
 
 

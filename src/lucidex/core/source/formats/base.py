@@ -1,7 +1,7 @@
 """What a format that is read declares: how it is known, what it says of itself, how it is opened."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from io import BufferedReader
 
@@ -24,7 +24,7 @@ class Part:
 
     page: int = 1
     density: int | None = None
-    plainly: bool = False
+    plainly: bool = field(default=False, repr=False)
 
 
 @dataclass(frozen=True)
