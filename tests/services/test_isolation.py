@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import pyvips
+import tifffile
 
 from lucidex.core.cancellation import until
 from lucidex.core.errors import (
@@ -199,3 +200,13 @@ def test_effects_that_take_too_long_are_left_out_and_it_is_said(
     facts = decode_into(IsolatedRunner(), path, folder)
     assert any("Its effects" in note for note in facts.notes)
     assert (facts.stored_width, facts.has_clear_areas) == (2_048, False)
+
+
+@pytest.mark.parametrize("how", ["lzma", "zstd", "lerc", "jpeg2000", "jpegxl", "jpegxr", "png", "webp", "lzw"])
+def test_readers_are_loaded_before_nothing_can_be_loaded_any_more(tmp_path: Path, how: str) -> None:
+    """A confined process cannot open a library's parts when it first needs them."""
+    pixels = smooth_picture(80, 60)
+    planes = np.moveaxis(pixels, -1, 0).copy()
+    tiles = {"planarconfig": "separate", "tile": (32, 32)} if how == "lzw" else {}
+    tifffile.imwrite(tmp_path / "a.tif", planes if tiles else pixels, photometric="rgb", compression=how, **tiles)
+    assert decode_into(IsolatedRunner(), tmp_path / "a.tif", tmp_path).damage is None

@@ -8,8 +8,7 @@ A file is decoded strictly first: whatever the decoder complains of ends that. T
 it goes, and what is missing decides: much, and the file is refused; little or nothing, and it comes in marked.
 """
 
-from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from io import BufferedReader
 
@@ -26,6 +25,7 @@ from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
 from lucidex.core.source.normalisation import Normalised, normalise
 from lucidex.core.source.pyramid import LADDER, AnyPixels, levels_of, reduce_level
 from lucidex.core.source.recorded import read_recorded
+from lucidex.core.source.strips import in_strips
 from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 STRIP_PIXELS = 4_000_000
@@ -189,12 +189,13 @@ def _checked_format(file: BufferedReader, limits: IntakeLimits) -> SourceFormat:
 
 def _open(file: BufferedReader, wanted: _Wanted, fail_on: str) -> Opened:
     form = wanted.form
-    if form.measure is not None:
-        _check_size(form.measure(file, wanted.part), wanted)
+    if form.measure is not None and (announced := form.measure(file, wanted.part)) is not None:
+        _check_size(announced, wanted, form.bytes_at_once)
     opened = form.open(file, fail_on, wanted.part)
     image = opened.image
     whole = _INTERLACED_BYTES * (2 if image.format == "ushort" else 1) if _is_interlaced(image) else 0
-    _check_size(Size(image.width, image.height), wanted, whole)
+    at_once = form.bytes_at_once if form.measure is None else 0
+    _check_size(Size(image.width, image.height), wanted, at_once or whole, is_interlaced=bool(whole))
     return opened
 
 
@@ -202,15 +203,15 @@ def _is_interlaced(image: pyvips.Image) -> bool:
     return bool(image.get_typeof("interlaced") and image.get("interlaced"))
 
 
-def _check_size(size: Size, wanted: _Wanted, interlaced: int = 0) -> None:
-    """`interlaced` are bytes of memory a pixel where the file is stored so."""
+def _check_size(size: Size, wanted: _Wanted, at_once: int, is_interlaced: bool = False) -> None:
+    """`at_once` are bytes of memory a pixel where the file cannot be decoded in strips."""
     wanted.limits.check_size(size)
-    if size.width * size.height * (wanted.form.bytes_at_once or interlaced) > wanted.most_bytes:
+    if size.width * size.height * at_once > wanted.most_bytes:
         raise TooLargeError(
             f"It measures {size.width} × {size.height} pixels and is stored so that it can only be decoded as a "
             "whole, which takes more memory than is allowed for one picture."
             + " Save it without “progressive” or “interlaced”."
-            * bool(interlaced)
+            * is_interlaced
         )
 
 
@@ -247,34 +248,19 @@ def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared:
     )
 
 
-def _strips(image: pyvips.Image) -> Iterator[AnyPixels]:
-    """Rows from the top, as many as fill whole blocks of every level."""
-    rows = max(1, STRIP_PIXELS // image.width // max(LADDER)) * max(LADDER)
-    for top in range(0, image.height, rows):
-        high = min(rows, image.height - top)
-        yield image.crop(0, top, image.width, high).numpy().reshape(high, image.width, image.bands)
-
-
 def _put_levels(image: pyvips.Image, facts: SourceFacts, put_rows: PutRows, loss: _Loss | None) -> bool:
-    """Hand over all levels; whether something is clear. While one strip is put away, the next is decoded."""
+    """Hand over all levels; whether something is clear. A strip's rows fill whole blocks of every level."""
+    clear: list[bool] = []
 
-    def put(rows: AnyPixels) -> bool:
+    def put(rows: AnyPixels) -> None:
         for number in levels_of(facts.stored):
             put_rows(number, rows if number == 1 else reduce_level(rows, number, facts.has_alpha))
         if loss is not None:
             loss.look(rows)
-        return facts.has_alpha and bool(rows[..., -1].min() < np.iinfo(rows.dtype).max)
+        clear.append(facts.has_alpha and bool(rows[..., -1].min() < np.iinfo(rows.dtype).max))
 
-    is_clear, waiting = False, None
-    with ThreadPoolExecutor(1) as pool:
-        for rows in _strips(image):
-            is_clear |= _ended(waiting)
-            waiting = pool.submit(put, rows)
-        return is_clear | _ended(waiting)
-
-
-def _ended(waiting: "Future[bool] | None") -> bool:
-    return waiting.result() if waiting is not None else False
+    in_strips(image, max(1, STRIP_PIXELS // image.width // max(LADDER)) * max(LADDER), put)
+    return any(clear)
 
 
 def _density(recorded: float | None) -> float | None:

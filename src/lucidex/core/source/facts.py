@@ -8,7 +8,7 @@ from lucidex.core.source.formats import format_named
 from lucidex.core.source.pyramid import PixelLayout
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
 
-INTAKE_REVISION = 5
+INTAKE_REVISION = 6
 
 
 class SourceFacts(BaseModel):

@@ -11,6 +11,7 @@ import pyvips
 
 from lucidex.core.encode.base import SRGB_PROFILE
 from lucidex.core.errors import UnreadableFileError
+from lucidex.core.source.formats.base import unreadable_numbers
 from lucidex.core.source.formats.png_chunks import PngColour
 from lucidex.core.source.profiles import (
     MAX_PROFILE_BYTES,
@@ -73,10 +74,7 @@ def _whole_numbers(image: pyvips.Image) -> pyvips.Image:
     if image.interpretation in _LAB:
         raise UnreadableFileError("It holds Lab colours, which cannot be read rightly here. Save it as RGB.")
     if image.format in _NUMBERS:
-        raise UnreadableFileError(
-            f"Its pixels are {_NUMBERS[image.format]}, which cannot be read rightly here. "
-            "Save it with 8 or 16 bits a channel."
-        )
+        raise UnreadableFileError(unreadable_numbers(_NUMBERS[image.format]))
     if image.format == "uint":
         image = (image * (1 / 65_537)).rint().cast("ushort").copy(interpretation="multiband")
     if image.interpretation not in _KNOWN:

@@ -79,8 +79,9 @@ class SourceFormat:
     `ends_early` tells from the file's structure, never from what a decoder says, whether its end is missing.
 
     `bytes_at_once` are bytes of memory a pixel where it cannot be decoded in strips; then `measure` gives the size
-    before anything is decoded, unless the image that is opened is decoded later. `declares` reads what it says of its
-    colours beside the pixels, `refusal` a sentence for what a valid file may hold and nothing here can read.
+    before anything is decoded (None: this one can be in strips), unless the image that is opened is decoded later.
+    `declares` reads what it says of its colours beside the pixels, `refusal` a sentence for what a valid file may
+    hold and nothing here can read.
     """
 
     name: str
@@ -93,7 +94,7 @@ class SourceFormat:
     bytes_at_once: int = 0
     declares: Callable[[BufferedReader], PngColour] | None = None
     meets: Callable[[bytes], bool] | None = None
-    measure: Callable[[BufferedReader, Part], Size] | None = None
+    measure: Callable[[BufferedReader, Part], Size | None] | None = None
     refusal: Callable[[BufferedReader], str | None] | None = None
     drawn: Drawn | None = None
     has_effects: bool = False  # a few lines of it may take minutes to draw
@@ -149,6 +150,11 @@ def _number(image: pyvips.Image, name: str) -> int:
 
 def _blob(image: pyvips.Image, name: str) -> bytes:
     return bytes(image.get(name)) if image.get_typeof(name) else b""
+
+
+def unreadable_numbers(called: str) -> str:
+    """What is said of pixels that are no whole numbers from 0 on."""
+    return f"Its pixels are {called}, which cannot be read rightly here. Save it with 8 or 16 bits a channel."
 
 
 def tail(file: BufferedReader, size: int) -> bytes:
