@@ -1,6 +1,6 @@
 """TIFF files of kinds that libvips does not read: other compressions, numbers, planes and colour spaces.
 
-Sources: TIFF 6.0; its technical note 4 of Adobe's (ICCLab); ITU-R BT.601 for YCbCr. The whole picture is loaded, so
+Sources: TIFF 6.0 and its technical note on ICCLab; ITU-R BT.601 for YCbCr. The whole picture is loaded, so
 that its size is asked for first.
 """
 
