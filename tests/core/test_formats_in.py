@@ -5,6 +5,7 @@ import struct
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import imagecodecs
 import numpy as np
 import pillow_heif
 import pytest
@@ -403,3 +404,25 @@ def test_what_is_too_long_is_cut_and_said(tmp_path: Path) -> None:
     facts = opened(tmp_path, out.getvalue()).facts
     assert len(facts.recorded.caption) <= 4_000
     assert "Its caption is longer than is kept here, and was cut." in facts.notes
+
+
+@pytest.mark.parametrize("halved", ["4:2:0", "4:2:2"])
+def test_halved_colour_of_avif_is_blended_as_others_do(tmp_path: Path, halved: str) -> None:
+    """At the edge of a red field the nearest sample and a blend of two differ by half the range."""
+    field = np.zeros((64, 96, 3), np.uint8)
+    field[10:51, 13:61] = (255, 0, 0)
+    content = by_pillow("AVIF", field, quality=95, subsampling=halved)
+    with Image.open(io.BytesIO(content)) as read:
+        others = np.asarray(read), imagecodecs.avif_decode(content)
+    level = opened(tmp_path, content).source.open_level(1)
+    for seen in others:
+        assert np.abs(level.astype(int) - seen).max() <= 2
+
+
+@pytest.mark.parametrize("bits", [10, 12])
+def test_all_bits_of_a_deep_avif_are_read(tmp_path: Path, bits: int) -> None:
+    largest = 2**bits - 1
+    numbers = (PIXELS.astype(np.uint32) * largest // 255).astype(np.uint16)
+    picture = opened(tmp_path, imagecodecs.avif_encode(numbers, bitspersample=bits, level=100))
+    assert picture.facts.bits == 16
+    assert np.abs(picture.source.open_level(1) * (largest / 65_535) - numbers).max() < 0.6

@@ -1,4 +1,4 @@
-"""Whether an original can come out as it came in; its beginning is read once."""
+"""Whether an original can come out as it came in; it is looked into once."""
 
 from lucidex.core.encode.passing import Passage, passage_of
 from lucidex.core.geometry.transform import Transform
@@ -6,7 +6,6 @@ from lucidex.services.caches import OwnCache
 from lucidex.services.documents import PictureState
 from lucidex.services.workshop import Workshop
 
-HEAD_BYTES = 400_000  # records of many kinds may stand before what is looked for
 _passages: OwnCache[tuple[str, Transform], tuple[Passage | None]] = OwnCache(4_096, of_facts=True)
 
 
@@ -16,6 +15,6 @@ def find_passage(workshop: Workshop, state: PictureState, total: Transform) -> P
     known = cache.get(key)
     if known is None:
         with workshop.originals.open(state.source_key.original) as file:
-            known = (passage_of(file.read(HEAD_BYTES), state.facts.format, total),)
+            known = (passage_of(file, state.facts.format, total),)
         cache.put(key, known)
     return known[0]

@@ -8,7 +8,9 @@ import shutil
 import struct
 import subprocess
 from dataclasses import dataclass
+from typing import BinaryIO
 
+from lucidex.core.encode import png_order
 from lucidex.core.errors import UnavailableError
 from lucidex.core.geometry.transform import Transform
 
@@ -24,8 +26,10 @@ _TURNS = {
     (0, 1, 1, 0): ("-transpose",),
     (0, -1, -1, 0): ("-transverse",),
 }
-_PNG_START = b"\x89PNG\r\n\x1a\n"
-_PNG_KEPT = {b"IHDR", b"PLTE", b"tRNS", b"IDAT", b"IEND", b"iCCP", b"sRGB", b"gAMA", b"cHRM", b"sBIT"}
+HEAD_BYTES = 400_000  # records of many kinds may stand before a frame's header
+_WITH_WARNINGS = 2  # jpegtran's exit status where it did what was asked, and found something to complain of
+_NOT_TAKEN = "This JPEG could not be taken over as it is. Choose a quality, and it is written anew."
+_JPEG_END = b"\xff\xd9"
 _START_OF_FRAME = {*range(0xC0, 0xD0)} - {0xC4, 0xC8, 0xCC}
 _WITHOUT_LENGTH = {0x01, *range(0xD0, 0xD9)}
 
@@ -50,22 +54,22 @@ class Passage:
         return "as it came in: nothing is compressed twice"
 
 
-def passage_of(head: bytes, label: str, total: Transform) -> Passage | None:
+def passage_of(file: BinaryIO, label: str, total: Transform) -> Passage | None:
     """How an original passes whose stored pixels only change places, by `total`; None where it cannot.
 
-    `head` is its beginning, `label` the standard name of its format. A JPEG that is turned needs sides of whole
-    blocks, or its last ones would stay behind.
+    `label` is the standard name of its format. A JPEG that is turned needs sides of whole blocks, or its last ones
+    would stay behind; a PNG has to keep to its standard, or not everybody could open what comes out.
     """
     turn = _TURNS.get((round(total.a), round(total.b), round(total.c), round(total.d)))
     if turn is None:
         return None
     if label == "JPEG":
-        frame = _frame(head)
+        frame = _frame(file.read(HEAD_BYTES))
         if frame is None or frame.bands not in {1, 3} or frame.bits != 8:
             return None
         is_whole = frame.width % frame.block_width == 0 and frame.height % frame.block_height == 0
         return Passage("jpeg", turn) if not turn or is_whole else None
-    if label == "PNG" and not turn and head.startswith(_PNG_START) and b"acTL" not in head:
+    if label == "PNG" and not turn and png_order.is_to_the_letter(file):
         return Passage("png")
     return None
 
@@ -80,20 +84,21 @@ def passed(content: bytes, passage: Passage) -> bytes:
     command = [turner, "-copy", "icc", "-optimize", "-maxmemory", MAX_MEMORY, *passage.turn]
     command += ["-perfect"] if passage.turn else []
     try:
-        done = subprocess.run(command, input=content, capture_output=True, timeout=MAX_SECONDS, check=True)
+        done = subprocess.run(command, input=content, capture_output=True, timeout=MAX_SECONDS, check=False)
     except (subprocess.SubprocessError, OSError) as error:
-        sentence = "This JPEG could not be taken over as it is. Choose a quality, and it is written anew."
-        raise UnavailableError(sentence) from error
+        raise UnavailableError(_NOT_TAKEN) from error
+    if done.returncode not in {0, _WITH_WARNINGS} or not done.stdout.endswith(_JPEG_END):
+        raise UnavailableError(_NOT_TAKEN)
     return done.stdout
 
 
 def _clean_png(content: bytes) -> bytes:
     """Without the chunks that say something beside the pixels and their colours."""
-    kept, at = [_PNG_START], len(_PNG_START)
+    kept, at = [png_order.START], len(png_order.START)
     while at + 12 <= len(content):
         (length,) = struct.unpack_from(">I", content, at)
         name, end = content[at + 4 : at + 8], at + 12 + length
-        if name in _PNG_KEPT:
+        if name in png_order.KEPT:
             kept.append(content[at:end])
         at = end
         if name == b"IEND":

@@ -9,7 +9,8 @@ it goes, and what is missing decides: much, and the file is refused; little or n
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from io import BufferedReader
 
 import numpy as np
@@ -19,6 +20,7 @@ from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
 from lucidex.core.source.formats import HEAD_BYTES, READABLE, Holds, Opened, Part, SourceFormat, format_of
+from lucidex.core.source.formats.base import held
 from lucidex.core.source.formats.png_chunks import PngColour
 from lucidex.core.source.formats.strangers import advice_for, guess_contents
 from lucidex.core.source.limits import USUAL_LIMITS, IntakeLimits
@@ -55,16 +57,22 @@ def _nothing() -> None:
 
 @dataclass
 class _Loss:
-    """What a file decoded as far as it goes lacks, counted in blocks that hold nothing but one colour."""
+    """What a file decoded as far as it goes lacks, counted in blocks that hold nothing but one colour.
 
+    `known` are the rows at the bottom that are missing where the file itself says so: then nothing is guessed.
+    """
+
+    known: int | None = None
     blocks: int = 0
     blank: int = 0
     rows: int = 0
     filled_rows: int = 0
-    _last: AnyPixels | None = field(default=None, repr=False)
 
     def look(self, rows: AnyPixels) -> None:
         """Count the next rows, from the top."""
+        if self.known is not None:
+            self.rows += rows.shape[0]
+            return
         whole = rows.reshape(rows.shape[0], -1, rows.shape[2])
         high, low = whole.max(axis=1).astype(np.int32), whole.min(axis=1).astype(np.int32)
         is_even = ((high - low) <= 1).all(axis=1)
@@ -81,7 +89,7 @@ class _Loss:
     @property
     def missing_rows(self) -> int:
         """Rows at the bottom that hold one colour each."""
-        return self.rows - self.filled_rows
+        return self.rows - self.filled_rows if self.known is None else min(self.known, self.rows)
 
     @property
     def share(self) -> float:
@@ -113,11 +121,29 @@ def take_in(
     if form.refusal is not None and (sentence := form.refusal(file)) is not None:
         raise UnreadableFileError(sentence)
     declared = form.declares(file) if form.declares else None
+    cause = None
     try:
-        opened = _open(file, wanted, "warning")
-        return _taken(opened, form, declared, put_rows)
+        facts = _strictly(file, wanted, declared, put_rows)
     except pyvips.Error as error:
-        return _as_far_as_it_goes(file, wanted, declared, put_rows, begin_again, error)
+        facts, cause = None, error
+    return facts or _as_far_as_it_goes(file, wanted, declared, put_rows, begin_again, cause)
+
+
+def _strictly(
+    file: BufferedReader, wanted: _Wanted, declared: PngColour | None, put_rows: PutRows
+) -> SourceFacts | None:
+    """The facts; None where a second look, taken meanwhile, finds a fault that the decoder passed over."""
+    form, opened = wanted.form, _open(file, wanted, "warning")
+    if form.is_sound is None:
+        return _taken(opened, form, declared, put_rows)
+    if _is_interlaced(opened.image):  # it is held in memory as a whole: one after the other
+        facts = _taken(opened, form, declared, put_rows)
+        del opened
+        return facts if form.is_sound(held(file), wanted.part) else None
+    with ThreadPoolExecutor(1) as pool:
+        looked = pool.submit(form.is_sound, held(file), wanted.part)
+        facts = _taken(opened, form, declared, put_rows)
+    return facts if looked.result() else None
 
 
 def _check_part(form: SourceFormat, part: Part) -> None:
@@ -134,12 +160,13 @@ def _as_far_as_it_goes(
     declared: PngColour | None,
     put_rows: PutRows,
     begin_again: Callable[[], None],
-    cause: pyvips.Error,
+    cause: pyvips.Error | None,
 ) -> SourceFacts:
     form = wanted.form
     is_cut = form.ends_early(file, file.seek(0, 2))
     begin_again()
-    loss = _Loss()
+    known = form.missing_rows(held(file), wanted.part) if form.missing_rows else None
+    loss = _Loss(known)
     try:
         opened = _open(file, wanted, "none")
         facts = _taken(opened, form, declared, put_rows, loss)

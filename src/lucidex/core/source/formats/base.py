@@ -1,5 +1,6 @@
 """What a format that is read declares: how it is known, what it says of itself, how it is opened."""
 
+import mmap
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -46,6 +47,7 @@ class Opened:
 
 
 Open = Callable[[BufferedReader, str, Part], Opened]
+Content = bytes | mmap.mmap  # a file's bytes, without a place in them
 
 
 class Holds(StrEnum):
@@ -80,8 +82,9 @@ class SourceFormat:
 
     `bytes_at_once` are bytes of memory a pixel where it cannot be decoded in strips; then `measure` gives the size
     before anything is decoded (None: this one can be in strips), unless the image that is opened is decoded later.
-    `declares` reads what it says of its colours beside the pixels, `refusal` a sentence for what a valid file may
-    hold and nothing here can read.
+    `is_sound` is a second look at the bytes for faults that its decoder passes over in silence, `missing_rows` counts
+    rows at the bottom for which there are none in a damaged file (None: unknown). `declares` reads what it says of
+    its colours beside the pixels, `refusal` a sentence for what a valid file may hold and nothing here can read.
     """
 
     name: str
@@ -96,6 +99,8 @@ class SourceFormat:
     meets: Callable[[bytes], bool] | None = None
     measure: Callable[[BufferedReader, Part], Size | None] | None = None
     refusal: Callable[[BufferedReader], str | None] | None = None
+    is_sound: Callable[[Content, Part], bool] | None = None
+    missing_rows: Callable[[Content, Part], int | None] | None = None
     drawn: Drawn | None = None
     has_effects: bool = False  # a few lines of it may take minutes to draw
 
@@ -155,6 +160,11 @@ def _blob(image: pyvips.Image, name: str) -> bytes:
 def unreadable_numbers(called: str) -> str:
     """What is said of pixels that are no whole numbers from 0 on."""
     return f"Its pixels are {called}, which cannot be read rightly here. Save it with 8 or 16 bits a channel."
+
+
+def held(file: BufferedReader) -> Content:
+    """The bytes of a file, none of them read before they are looked at."""
+    return mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
 
 
 def tail(file: BufferedReader, size: int) -> bytes:

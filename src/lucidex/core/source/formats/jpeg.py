@@ -2,41 +2,47 @@
 
 from io import BufferedReader
 
-from lucidex.core.source.formats.base import SourceFormat, by_loader, tail
+import pyvips
 
-_MAX_SEGMENTS = 2_000
+from lucidex.core.source.formats import jpeg_scan
+from lucidex.core.source.formats.base import Content, Opened, Part, SourceFormat, by_loader, held, opened_by_vips
+
+_open = by_loader("jpegload_source")
+
+
+def open_jpeg(file: BufferedReader, fail_on: str, part: Part) -> Opened:
+    """From the file itself; where its headers say what only makes decoders complain, from a copy put right."""
+    content = held(file)
+    right = jpeg_scan.put_right(content)
+    if right is content:
+        return _open(file, fail_on, part)
+    return opened_by_vips(pyvips.Operation.call("jpegload_buffer", right, fail_on=fail_on, access="sequential"))
 
 
 def ends_early(file: BufferedReader, size: int) -> bool:
     """It ends with EOI (ISO/IEC 10918-1, B.1.1.3)."""
-    return b"\xff\xd9" not in tail(file, size)
-
-
-_FRAME_HEADERS = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
-_ALONE = frozenset({0x01, *range(0xD0, 0xD9)})
+    return jpeg_scan.end_of(held(file)) is None
 
 
 def refusal(file: BufferedReader) -> str | None:
     """Of 12 bits a channel, lossless and arithmetic coding the standard knows, and hardly a decoder (B.2.2)."""
-    file.seek(2)
-    for _ in range(_MAX_SEGMENTS):
-        if file.read(1) != b"\xff":
-            return None
-        while (kind := file.read(1)) == b"\xff":
-            pass
-        if not kind or kind[0] == 0xDA:
-            return None
-        if kind[0] in _ALONE:
-            continue
-        head = file.read(3)
-        if len(head) < 3:
-            return None
-        if kind[0] in _FRAME_HEADERS:
-            if head[2] > 8:
-                return f"It is a JPEG file of {head[2]} bits a channel, which is not read. Save it with 8 bits."
-            return None
-        file.seek(int.from_bytes(head[:2], "big") - 3, 1)
+    content = held(file)
+    for marker, at, _ in jpeg_scan.segments(content):
+        if marker in jpeg_scan.FRAME_HEADERS:
+            bits = (content[at : at + 1] or b"\x08")[0]
+            is_deep = f"It is a JPEG file of {bits} bits a channel, which is not read. Save it with 8 bits."
+            return is_deep if bits > 8 else None
     return None
+
+
+def is_sound(content: Content, part: Part) -> bool:
+    """Whether its codes come out even."""
+    return jpeg_scan.is_sound(content)
+
+
+def missing_rows(content: Content, part: Part) -> int | None:
+    """Rows at the bottom for which it holds no codes."""
+    return jpeg_scan.missing_rows(content)
 
 
 FORMAT = SourceFormat(
@@ -44,7 +50,9 @@ FORMAT = SourceFormat(
     signatures=((b"\xff\xd8\xff", 0),),
     suffixes=(".jpg", ".jpeg", ".jpe", ".jfif"),
     media_type="image/jpeg",
-    open=by_loader("jpegload_source"),
+    open=open_jpeg,
     ends_early=ends_early,
     refusal=refusal,
+    is_sound=is_sound,
+    missing_rows=missing_rows,
 )

@@ -10,7 +10,8 @@ import pyvips
 
 from lucidex.core.errors import UnreadableFileError
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.source.formats.base import Drawn, Holds, Opened, Part, SourceFormat, check_page, tail
+from lucidex.core.source.formats.base import Content, Drawn, Holds, Opened, Part, SourceFormat, check_page, tail
+from lucidex.core.source.formats.pdf_parts import is_page_sound
 from lucidex.core.source.formats.pillow_read import image_of_array
 
 DRAWN = Drawn(unit="pixels per inch", usual=200, offered=(100, 150, 200, 300, 600), largest=1_200)
@@ -78,6 +79,11 @@ def ends_early(file: BufferedReader, size: int) -> bool:
     return b"%%EOF" not in tail(file, size)
 
 
+def is_sound(content: Content, part: Part) -> bool:
+    """Whether everything that the page is made of can be unpacked."""
+    return is_page_sound(content, part.page)
+
+
 FORMAT = SourceFormat(
     name="PDF",
     signatures=((b"%PDF-", 0),),
@@ -86,6 +92,7 @@ FORMAT = SourceFormat(
     open=open_page,
     measure=measure,
     ends_early=ends_early,
+    is_sound=is_sound,
     holds=Holds.PAGES,
     bytes_at_once=12,
     drawn=DRAWN,

@@ -59,6 +59,8 @@ def count_pages(file: BufferedReader) -> int:
 def refusal_of(page: Page) -> str | None:
     """A sentence for what a valid file may hold and nothing here can read."""
     kind = page.dtype.kind if page.dtype is not None else ""
+    if kind in _KINDS and page.photometric in {CIELAB, ICCLAB}:
+        return f"It holds Lab colours as {_KINDS[kind]}, which cannot be read rightly here. Save it as RGB."
     if kind in _KINDS:
         return (
             f"Its pixels are {_KINDS[kind]}, which cannot be read rightly here. Save it with 8 or 16 bits a channel."
