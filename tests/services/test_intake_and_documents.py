@@ -18,6 +18,7 @@ from lucidex.core.document import Framing, Output, PictureDocument
 from lucidex.core.encode import FORMAT_NAMES
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRangeError, TooLargeError, UserError
 from lucidex.core.line.places import read_demand
+from lucidex.core.proof.names import clean_file_name
 from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.source.pyramid import levels_of
 from lucidex.core.stamp.texts import Texts
@@ -31,7 +32,7 @@ from lucidex.services import edits, folios, intake, many
 from lucidex.services import sources as sources_of
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import change, go_to, read_history, read_picture, read_pictures, redo, undo
-from lucidex.services.intake import BroughtIn, NewFolio, bring_in, clean_file_name
+from lucidex.services.intake import BroughtIn, NewFolio, bring_in
 from lucidex.services.people import Actor, add_person
 from lucidex.services.places import hang_place
 from lucidex.services.workshop import Workshop

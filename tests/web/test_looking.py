@@ -40,7 +40,7 @@ def shared(workshop: Workshop, work: Work, visit: Callable[[], Visitor]) -> tupl
     pixels[..., 1] = np.maximum(pixels[..., 1], 90)
     pixels[120:280, 220:420] = (255, 0, 255)
     actor = work.visitor.actor
-    picture = bring_in(workshop, actor, work.folio_id, f"{secrets.token_hex(4)}.png", [encoded(pixels)])
+    picture = bring_in(workshop, actor, work.folio_id, f"KX4471-{secrets.token_hex(4)}.png", [encoded(pixels)])
     work.picture_id = picture.picture_id
     run_id = runs.begin_run(workshop, actor, work.folio_id, USUAL_PATTERN)
     while (taken := take_cell(workshop, workshop.new_holder())) is not None:
@@ -50,7 +50,7 @@ def shared(workshop: Workshop, work: Work, visit: Callable[[], Visitor]) -> tupl
 
     def hide(document, facts):  # noqa: ANN001, ANN202
         steps = (HIDE, StepEntry(id="a1", step=Exposure(stops=0.1)))
-        return document.model_copy(update={"steps": steps})
+        return document.model_copy(update={"steps": steps, "file_name": "yard.png"})
 
     change(workshop, actor, work.picture_id, state.version, "Hidden", hide)
     looker = visit()
@@ -99,6 +99,8 @@ def test_no_route_shows_a_looker_what_is_hidden(application, shared: tuple[Work,
         answer = looker.client.get(address, headers=headers)
         assert answer.status_code < 500, address
         assert not shows_secret(answer.content), address
+        assert b"kx4471" not in answer.content.lower(), address
+        assert "kx4471" not in str(answer.headers).lower(), address
         pictures += answer.headers.get("content-type", "").startswith("image/")
     assert pictures >= 3, "previews and finished places are shown"
 

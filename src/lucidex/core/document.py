@@ -19,6 +19,7 @@ from lucidex.core.picture.treatment import Treatment
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import MAX_TIMES
 from lucidex.core.places.output_id import OutputId
+from lucidex.core.proof.names import MAX_FILE_NAME, clean_file_name
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import PlaceKey, StepEntry, assets_of, geometry_after
@@ -26,7 +27,7 @@ from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.upgrades import renamed
 
-SCHEMA_REVISION = 6
+SCHEMA_REVISION = 7
 MAX_STEPS = 200
 MAX_AREAS = 1_000  # shapes of all steps: each of them may be a change of its own
 MAX_PLACES = 2_000  # framings, and settings, of one picture
@@ -72,6 +73,7 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     3: lambda body: {**body, "steps": renamed(body.get("steps", []))},
     4: lambda body: body,  # revision 5 only adds: steps on areas
     5: lambda body: body,  # revision 6 only adds: words, outlines, shadows; sides of borders
+    6: lambda body: body,  # revision 7 only adds: the name of its files
 }  # from a revision to the next one
 
 
@@ -135,6 +137,9 @@ class PictureDocument(BaseModel):
     outputs: Annotated[dict[OutputId, Output], AtMost(MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
+    file_name: Annotated[str, Field(min_length=1, max_length=MAX_FILE_NAME)] | None = Field(
+        None, description="How the picture and its files are called, where not as it came in."
+    )
     words: Annotated[dict[FieldName, FieldWords], AtMost(MAX_FIELDS)] = Field(
         default_factory=dict, description="What fields of words become on this picture, by their names."
     )
@@ -146,6 +151,8 @@ class PictureDocument(BaseModel):
         if len({entry.id for entry in self.steps}) != len(self.steps):
             raise ValueError("each step needs an id of its own")
         check_areas(self.steps)
+        if self.file_name is not None and self.file_name != clean_file_name(self.file_name):
+            raise ValueError("a file's name has no folders and no control characters")
         return self
 
     @classmethod
@@ -195,6 +202,11 @@ class PictureDocument(BaseModel):
     def assets(self) -> frozenset[AssetFile]:
         """The files that its steps need beside the original, whether they count or not."""
         return assets_of(entry.step for entry in self.steps)
+
+    @property
+    def may_be_named_after_what_is_hidden(self) -> bool:
+        """Whether something is hidden, and nobody has said how its files are called."""
+        return self.hides and self.file_name is None
 
     @property
     def hides(self) -> bool:

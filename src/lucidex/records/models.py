@@ -17,10 +17,12 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects.mysql import CHAR, DATETIME, DOUBLE, VARCHAR
 from sqlalchemy.engine import Dialect
+from sqlalchemy.engine.default import DefaultExecutionContext
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import TypeDecorator
 
-MAX_FILE_NAME = 255
+from lucidex.core.proof.names import MAX_FILE_NAME
+
 MAX_NOTE = 2_000
 MAX_NAME = 120
 MAX_GROUP = 200
@@ -178,8 +180,12 @@ class Source(Base):
     original: Mapped[Original] = relationship()
 
 
+def _its_file_name(context: DefaultExecutionContext) -> str:
+    return str(context.get_current_parameters()["file_name"])  # type: ignore[no-untyped-call]
+
+
 class Picture(Base):
-    """A source in a folio, under the name it came with; apart from the others where a routine is tried on it."""
+    """A source in a folio, under the name that its document gives it; where a routine is tried on it, apart."""
 
     __tablename__ = "picture"
     __table_args__ = (Index("picture_by_folio", "folio_id", "removed_at", "id"),)
@@ -187,7 +193,8 @@ class Picture(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     folio_id: Mapped[int] = mapped_column(ForeignKey("folio.id"))
     source_key: Mapped[str] = mapped_column(SourceText, ForeignKey("source.source_key", name="picture_source"))
-    file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))  # what its document says, or how it came
+    came_named: Mapped[str] = mapped_column(String(MAX_FILE_NAME), default=_its_file_name)
     created_at: Mapped[datetime] = mapped_column(default=now)
     removed_at: Mapped[datetime | None]
     arrival_id: Mapped[int | None]  # the first picture of those brought in together; they arrive out of order

@@ -19,7 +19,7 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.records.models import Cell, CellState, Place, Snapshot
 from lucidex.services.documents import read_picture, with_document
 from lucidex.services.events import EventKind, note
-from lucidex.services.looking import check_made_of
+from lucidex.services.looking import check_made_of, shown_paths
 from lucidex.services.people import Actor
 from lucidex.services.places import demand_of
 from lucidex.services.render_requests import in_place
@@ -50,9 +50,11 @@ def archive(renderer: Renderer, workshop: Workshop, actor: Actor, run_id: int) -
     with workshop.database.begin() as session:
         run = run_of(session, actor, run_id)
         found = select(Cell).where(Cell.run_id == run_id, Cell.state == CellState.DONE).order_by(Cell.seat)
+        cells = [cell for cell in session.scalars(found) if cell.blob_sha256]
+        paths = shown_paths(session, actor, cells)
         entries = [
-            _Entry(cell.id, cell.path, cell.blob_sha256, cell.ended_at or run.created_at)
-            for cell in session.scalars(found)
+            _Entry(cell.id, paths[cell.id], cell.blob_sha256, cell.ended_at or run.created_at)
+            for cell in cells
             if cell.blob_sha256
         ]
         note(session, actor.id, EventKind.DOWNLOAD, f"Fetched the archive of run {run_id}, {len(entries)} files.")

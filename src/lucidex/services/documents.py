@@ -314,3 +314,5 @@ def point(session: Session, picture: Picture, version: int, snapshot_id: int) ->
     if moved.rowcount != 1:  # type: ignore[attr-defined]
         expect_version(held, -1)
     session.refresh(held)
+    named = session.get_one(Snapshot, snapshot_id).body.get("file_name")
+    picture.file_name = named or picture.came_named

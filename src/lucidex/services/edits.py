@@ -190,6 +190,11 @@ def set_output(output: OutputId, settings: Output) -> Alter:
     return alter
 
 
+def set_file_name(file_name: str | None) -> Alter:
+    """Say how the picture and its files are called; None is the name that it came with."""
+    return lambda document, facts: document.model_copy(update={"file_name": file_name})
+
+
 def set_texts(texts: Texts) -> Alter:
     """Write the texts."""
     return lambda document, facts: document.model_copy(update={"texts": texts})

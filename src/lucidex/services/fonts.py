@@ -17,9 +17,10 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError
 from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.finish.text.faces import FACES_REVISION, Face, own_face
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, FontFacts
+from lucidex.core.proof.names import clean_file_name
 from lucidex.records.models import Font, Original, Person, now
 from lucidex.records.store import Received
-from lucidex.services.intake import clean_file_name, not_taken
+from lucidex.services.intake import not_taken
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 from lucidex.work.font_task import prepare

@@ -22,13 +22,13 @@ from lucidex.core.errors import (
     UserError,
 )
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.proof.names import clean_file_name
 from lucidex.core.source.decoder import WHOLE
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.formats import Part, format_named
 from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.from_file import texts_of
 from lucidex.records.models import (
-    MAX_FILE_NAME,
     MAX_GROUP,
     Document,
     Folio,
@@ -67,22 +67,6 @@ class BroughtIn:
     facts: SourceFacts
     byte_count: int
     notes: tuple[str, ...]
-
-
-def clean_file_name(name: str) -> str:
-    """The last part of a file name, without control characters, at most 255 characters; the suffix is kept.
-
-    >>> clean_file_name("../../a/b.jpg"), clean_file_name("C:\\\\x\\\\dome.png")
-    ('b.jpg', 'dome.png')
-    """
-    last = re.split(r"[/\\\\]", name)[-1]
-    restored = " ".join("".join(c if c.isprintable() else " " for c in last).split()).lstrip(".")
-    if not restored:
-        return "picture"
-    stem, dot, suffix = restored.rpartition(".")
-    if dot and len(suffix) <= 8:
-        return stem[: MAX_FILE_NAME - len(suffix) - 1] + "." + suffix
-    return restored[:MAX_FILE_NAME]
 
 
 def clean_group(group: str) -> str:
@@ -353,12 +337,15 @@ def copy_picture(
     with workshop.database.begin() as session:
         picture = picture_of(session, actor, picture_id, to_change=True)
         folio = folio_of(session, actor, picture.folio_id, to_change=True)
+        apart = named_apart(picture.file_name, name)
         copy = Picture(
             folio_id=picture.folio_id,
             source_key=picture.source_key,
-            file_name=named_apart(picture.file_name, name),
+            file_name=apart,
             group_name=picture.group_name,
         )
+        if document.file_name is not None:
+            document = document.model_copy(update={"file_name": apart})
         session.add(copy)
         session.flush()
         start_document(session, actor, copy.id, document, summary)

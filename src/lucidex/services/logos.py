@@ -11,6 +11,7 @@ from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.proof.names import clean_file_name
 from lucidex.core.render import draw_whole
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
@@ -21,7 +22,7 @@ from lucidex.records.store import Received
 from lucidex.services.assets import asset_source
 from lucidex.services.folios import picture_of
 from lucidex.services.fonts import adopt_font
-from lucidex.services.intake import clean_file_name, not_taken
+from lucidex.services.intake import not_taken
 from lucidex.services.looking import check_original
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received, record_source

@@ -23,6 +23,7 @@ from lucidex.records.models import Cell, CellState, Folio, Original, Picture, Pl
 from lucidex.services.caches import OwnCache
 from lucidex.services.documents import read_pictures
 from lucidex.services.folios import ASKED_AT_ONCE, FolioView, folio_of, read_folio
+from lucidex.services.looking import shown_paths
 from lucidex.services.people import Actor
 from lucidex.services.proof_sheet import ProofCell, columns_of, proof_cell
 from lucidex.services.render_requests import PlacedPicture
@@ -367,15 +368,18 @@ def read_cells(workshop: Workshop, actor: Actor, run_id: int) -> list[CellRow]:
     """All cells of a run, in order."""
     with workshop.database.begin() as session:
         run_of(session, actor, run_id)
-        rows = session.execute(
-            select(Cell, Picture.file_name, Place.name)
-            .join(Picture, Picture.id == Cell.picture_id)
-            .join(Place, Place.id == Cell.place_id)
-            .where(Cell.run_id == run_id)
-            .order_by(Cell.seat)
+        rows = list(
+            session.execute(
+                select(Cell, Picture.file_name, Place.name)
+                .join(Picture, Picture.id == Cell.picture_id)
+                .join(Place, Place.id == Cell.place_id)
+                .where(Cell.run_id == run_id)
+                .order_by(Cell.seat)
+            )
         )
+        paths = shown_paths(session, actor, [cell for cell, _, _ in rows])
         return [
-            CellRow(c.id, c.picture_id, c.place_id, picture, place, c.path, c.state, c.byte_count, c.message)
+            CellRow(c.id, c.picture_id, c.place_id, picture, place, paths[c.id], c.state, c.byte_count, c.message)
             for c, picture, place in rows
         ]
 

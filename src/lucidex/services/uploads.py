@@ -27,9 +27,10 @@ from lucidex.core.errors import (
     TooLargeError,
     TooManyTriesError,
 )
+from lucidex.core.proof.names import clean_file_name
 from lucidex.records.models import Upload, now
 from lucidex.records.store import DISK_TROUBLE, Received
-from lucidex.services.intake import KEPT_FREE_BYTES, clean_file_name
+from lucidex.services.intake import KEPT_FREE_BYTES
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
 

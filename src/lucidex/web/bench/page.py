@@ -11,6 +11,7 @@ from lucidex.core.document import FocalPoint
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.line.parts import Command
 from lucidex.core.places.demand import amended
+from lucidex.core.proof.names import MAX_FILE_NAME, renamed
 from lucidex.core.steps.base import plain
 from lucidex.services import edits, places
 from lucidex.services.deeds import carry_out
@@ -192,6 +193,17 @@ def clear_focal_point(at: Bench) -> HTMLResponse:
     """Leave it to the places again."""
     at.change("Took the focal point away", edits.set_focal_point(None))
     return at.show(at.place, OPEN_FOCAL)
+
+
+@router.post("/pictures/{picture_id}/file-name")
+def name_files(
+    at: Bench, name: Annotated[str, Form(max_length=MAX_FILE_NAME)] = "", keep: Annotated[bool, Form()] = False
+) -> HTMLResponse:
+    """Say how the picture and its files are called: otherwise, or as they are, which gives nothing away."""
+    before = at.state.file_name
+    chosen = before if keep or not name.strip() else renamed(before, name)
+    at.change(f"Named “{chosen}”", edits.set_file_name(chosen))
+    return at.show(at.place, at.open)
 
 
 @router.post("/pictures/{picture_id}/variant")
