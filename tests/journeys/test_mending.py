@@ -55,6 +55,17 @@ def test_a_badge_and_two_faces_are_hidden(desk: Desk) -> None:
     page.mouse.move(grip["x"] + 42, grip["y"] + 12, steps=5)
     page.mouse.up()
     expect(page.locator(".area-row summary .measure").nth(1)).not_to_have_text(before)
+    named = page.locator("#file-name")
+    expect(named.locator(".flag")).to_contain_text("still called after the original, “visitors.jpg”")
+    named.locator("input").fill("spring opening")
+    named.locator("button", has_text="Change").click()
+    expect(page.locator(".topline h1")).to_have_text("spring opening.jpg")
+    expect(named.locator(".flag")).to_have_count(0)
+    page.keyboard.press("Escape")
+    page.locator("body").press("u")
+    expect(page.locator(".topline h1")).to_have_text("visitors.jpg")
+    named.locator("button", has_text="It gives nothing away").click()
+    expect(named.locator(".flag")).to_have_count(0)
     assert desk.troubles == []
 
 
