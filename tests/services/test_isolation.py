@@ -1,8 +1,10 @@
 """Decoding in a process of its own: what it may not take, and what happens when it dies."""
 
+import ctypes
 import errno
 import json
 import os
+import platform
 import resource
 import signal
 import socket
@@ -32,6 +34,8 @@ from lucidex.work.decode_task import decode_into
 from lucidex.work.isolation import IsolatedRunner, Limits
 from tests.conftest import encoded, smooth_picture
 from tests.core.test_formats_in import svg
+
+MQ_OPEN, ADD_KEY = {"x86_64": 240, "aarch64": 180}, {"x86_64": 248, "aarch64": 217}
 
 
 def wait_for_ever() -> str:
@@ -89,6 +93,41 @@ def test_a_decoder_reaches_nothing_but_its_own_files(tmp_path: Path) -> None:
         answer = IsolatedRunner().run(reach_out, str(secret), opened=[(tmp_path / "own", "rb")])
     assert json.loads(answer) == ["read 5 bytes of its own file"]
     assert secret.exists()
+
+
+def leave_behind() -> str:
+    """All that would outlive a decoder that is killed, or begin something beside it; what it managed."""
+    libc = ctypes.CDLL(None, use_errno=True)
+    calls = {
+        "a memory file": lambda: libc.memfd_create(b"x", 0),
+        "shared memory": lambda: libc.shmget(0, 4_096, 0o1600),
+        "a message queue": lambda: libc.msgget(0, 0o1600),
+        "semaphores": lambda: libc.semget(0, 1, 0o1600),
+        "a queue by name": lambda: libc.syscall(MQ_OPEN[platform.machine()], b"x", os.O_CREAT | os.O_RDWR, 0o600, 0),
+        "a key": lambda: libc.syscall(ADD_KEY[platform.machine()], b"user", b"x", b"y", 1, -2),
+        "an abstract socket": lambda: libc.socket(socket.AF_UNIX, socket.SOCK_STREAM, 0),
+        "two sockets": lambda: libc.socketpair(socket.AF_UNIX, socket.SOCK_STREAM, 0, (ctypes.c_int * 2)()),
+        "a user namespace": lambda: libc.unshare(0x10000000),
+        "another process": libc.fork,
+        "a debugged process": lambda: libc.ptrace(0, 0, 0, 0),
+        "an io_uring": lambda: libc.syscall(425, 4, ctypes.create_string_buffer(200)),
+    }
+    managed = []
+    for name, call in calls.items():
+        ctypes.set_errno(0)
+        answer = call()
+        if answer == 0 and name == "another process":
+            os._exit(0)
+        if answer >= 0 or ctypes.get_errno() not in {errno.EPERM, errno.ENOSYS}:
+            managed.append(name)
+    begun = threading.Thread(target=lambda: managed.append("a thread"))
+    begun.start()
+    begun.join()
+    return json.dumps(managed)
+
+
+def test_a_decoder_leaves_nothing_behind() -> None:
+    assert json.loads(IsolatedRunner().run(leave_behind)) == ["a thread"]
 
 
 def end_by(signal_name: str) -> str:

@@ -12,6 +12,8 @@ import struct
 from enum import StrEnum
 from pathlib import Path
 
+from lucidex.work.syscall_filter import refuse_what_outlives
+
 OWN_USER = 61_427  # a number that nobody has, for decoders of an application that was started as root
 MAX_OPEN_FILES = 64
 MAX_THREADS = 64
@@ -34,6 +36,7 @@ class Held(StrEnum):
     FILES = "files"
     NETWORK = "network"
     USER = "user"
+    CALLS = "calls"
 
 
 def confine(most_file_bytes: int, readable: tuple[Path, ...] = ()) -> frozenset[Held]:
@@ -55,7 +58,9 @@ def confine(most_file_bytes: int, readable: tuple[Path, ...] = ()) -> frozenset[
     _libc.prctl(_PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
     if _without_files(folders):
         held.add(Held.FILES)
-    _libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)  # changing the user forgets it, so it comes last
+    _libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL, 0, 0, 0)  # changing the user forgets it, so it comes behind that
+    if refuse_what_outlives():
+        held.add(Held.CALLS)
     return frozenset(held)
 
 
