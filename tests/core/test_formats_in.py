@@ -177,12 +177,32 @@ def test_a_drawing_is_drawn_large_enough(tmp_path: Path) -> None:
     assert opened(tmp_path, red, density=4_096).facts.stored_width == 4_096
 
 
+def repeated(how: str, element: str = "g") -> str:
+    """Each part repeats the one before ten times."""
+    inside = (f'<{element} id="a{level}">{how.format(level - 1) * 10}</{element}>' for level in range(1, 8))
+    return "".join(inside) + how.format(7)
+
+
+def test_parts_that_repeat_others_a_little_are_drawn(tmp_path: Path) -> None:
+    uses = "".join(f'<use href="#a" x="{x}"/>' for x in range(0, 50, 10))
+    inside = '<g id="a"><rect width="5" height="50" fill="#c02020"/></g><g id="b"><use href="#b"/></g>'
+    level = opened(tmp_path, svg(inside + uses)).source.open_level(1)
+    assert tuple(level[500, 900]) == (0xC0, 0x20, 0x20, 255)
+
+
 @pytest.mark.parametrize(
     ("content", "sentence"),
     [
         (b'<!DOCTYPE svg [<!ENTITY a "b">]>' + svg("<text>&a;</text>"), "entities"),
         (svg("<g>" * 400 + "</g>" * 400), "too deep"),
         (svg("<g/>" * 200_001), "too many parts"),
+        (svg('<g id="a0"><rect/></g>' + repeated('<use href="#a{0}"/>')), "parts repeat others"),
+        (svg('<g id="a0"><rect/></g>' + repeated('<use xlink:href="#a{0}"/>')), "parts repeat others"),
+        (
+            svg('<g id="a0"><rect/></g>' + repeated('<rect style="fill:url(#a{0})"/>', "pattern")),
+            "parts repeat others",
+        ),
+        (svg('<g id="a0"><rect/></g>' + repeated("<rect mask=\"url('#a{0}')\"/>", "mask")), "parts repeat others"),
     ],
 )
 def test_drawings_that_would_hurt_are_refused(tmp_path: Path, content: bytes, sentence: str) -> None:

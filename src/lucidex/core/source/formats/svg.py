@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass, field
 from io import BufferedReader
+from weakref import WeakKeyDictionary
 from xml.parsers import expat
 
 import pyvips
@@ -10,6 +11,7 @@ import pyvips
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.source.fonts import FACES
 from lucidex.core.source.formats.base import Drawn, Opened, Part, SourceFormat, never_early
+from lucidex.core.source.formats.svg_repeats import Repeats
 
 DRAWN = Drawn(
     unit="pixels along the longer side",
@@ -19,6 +21,7 @@ DRAWN = Drawn(
     grows=True,
 )
 MAX_ELEMENTS, MAX_DEPTH, MAX_BYTES = 200_000, 200, 30_000_000
+MAX_DRAWN = 1_000_000  # parts, those that are repeated counted each time
 _PIECE = 65_536
 _OUTSIDE = re.compile(r"url\(\s*['\"]?\s*(?!#|data:image/)|@import", re.IGNORECASE)
 
@@ -56,6 +59,7 @@ class _Seen:
     text: bool = False
     foreign: bool = False
     stack: list[str] = field(default_factory=list)
+    repeats: Repeats = field(default_factory=Repeats)
     root: dict[str, str] = field(default_factory=dict)  # what its first element says
 
     def begin(self, name: str, attributes: dict[str, str]) -> None:
@@ -66,6 +70,7 @@ class _Seen:
         self.root = attributes if self.elements == 1 else self.root
         if self.elements > MAX_ELEMENTS or len(self.stack) > MAX_DEPTH:
             raise _Refused("It is an SVG drawing of too many parts, or parts too deep within each other.")
+        self.repeats.begin(plain, attributes)
         self.scripts |= plain == "script" or any(key.lower().startswith("on") for key in attributes)
         self.foreign |= plain == "foreignobject"
         self.text |= plain == "text"
@@ -76,6 +81,7 @@ class _Seen:
 
     def end(self, name: str) -> None:
         self.stack.pop()
+        self.repeats.end()
 
     def said(self, text: str) -> None:
         if self.stack and self.stack[-1].rpartition(":")[2].lower() == "style":
@@ -92,8 +98,17 @@ class _Seen:
         return tuple(sentence for is_there, sentence in words if is_there)
 
 
+_looked: WeakKeyDictionary[BufferedReader, _Seen] = WeakKeyDictionary()
+
+
 def _look(file: BufferedReader) -> _Seen:
-    """All of the file, once, without drawing it. Raises _Refused, or pyvips.Error where it is broken."""
+    """All of an open file, once, without drawing it. Raises _Refused, or pyvips.Error where it is broken."""
+    if file not in _looked:
+        _looked[file] = _parsed(file)
+    return _looked[file]
+
+
+def _parsed(file: BufferedReader) -> _Seen:
     seen = _Seen()
     parser = expat.ParserCreate()
     parser.buffer_text = True
@@ -109,6 +124,8 @@ def _look(file: BufferedReader) -> _Seen:
         raise pyvips.Error("the drawing is no well-formed XML") from error
     if not seen.is_svg:
         raise _Refused("It is XML, but no SVG drawing.")
+    if seen.repeats.count() > MAX_DRAWN:
+        raise _Refused(f"It is an SVG drawing whose parts repeat others: more than {MAX_DRAWN:,} would be drawn.")
     return seen
 
 
