@@ -10,7 +10,6 @@ from sqlalchemy import update
 from lucidex.core.errors import (
     ChangedMeanwhileError,
     NotFoundError,
-    OutOfRangeError,
     TooLargeError,
     TooManyTriesError,
 )
@@ -57,10 +56,18 @@ def test_more_than_was_announced_is_refused(workshop: Workshop, actor: Actor) ->
     assert read_upload(workshop, actor, arriving.id).arrived == 0
 
 
-@pytest.mark.parametrize(("size", "kind"), [(0, OutOfRangeError), (IntakeLimits().archive_bytes + 1, TooLargeError)])
-def test_sizes_that_cannot_be_are_refused(workshop: Workshop, actor: Actor, size: int, kind: type[Exception]) -> None:
-    with pytest.raises(kind):
-        begin_upload(workshop, actor, size, "a")
+def test_a_file_that_is_too_large_is_refused_before_it_is_sent(workshop: Workshop, actor: Actor) -> None:
+    with pytest.raises(TooLargeError):
+        begin_upload(workshop, actor, IntakeLimits().archive_bytes + 1, "a")
+
+
+def test_a_file_that_has_expired_is_no_longer_on_its_way(
+    workshop: Workshop, actor: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(uploads, "KEPT_FOR", timedelta(seconds=-1))
+    arriving = begin_upload(workshop, actor, 4, "a")
+    with pytest.raises(NotFoundError):
+        read_upload(workshop, actor, arriving.id)
 
 
 def test_four_connections_write_one_after_the_other(workshop: Workshop, actor: Actor) -> None:

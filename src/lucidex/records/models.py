@@ -219,6 +219,7 @@ class Upload(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"))
     byte_count: Mapped[int]
     file_name: Mapped[str] = mapped_column(String(MAX_FILE_NAME))
+    said: Mapped[str] = mapped_column(String(8_000), default="")  # of it when it was begun, word for word
     created_at: Mapped[datetime] = mapped_column(default=now)
     expires_at: Mapped[datetime]
 

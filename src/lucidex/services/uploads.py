@@ -12,7 +12,7 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import IO
 
@@ -22,7 +22,6 @@ from sqlalchemy.orm import Session
 from lucidex.core.errors import (
     ChangedMeanwhileError,
     NotFoundError,
-    OutOfRangeError,
     StorageFullError,
     TooLargeError,
     TooManyTriesError,
@@ -46,6 +45,8 @@ class Arriving:
     file_name: str
     byte_count: int
     arrived: int
+    expires_at: datetime
+    metadata: str = ""  # what was said of it at first, word for word
 
     @property
     def is_whole(self) -> bool:
@@ -61,15 +62,13 @@ def _path(workshop: Workshop, upload_id: str) -> Path:
 
 def _row(session: Session, actor: Actor, upload_id: str) -> Upload:
     row = session.get(Upload, upload_id)
-    if row is None or row.person_id != actor.id:
+    if row is None or row.person_id != actor.id or row.expires_at < now():
         raise NotFoundError("This file is no longer on its way. Send it again from the beginning.")
     return row
 
 
-def begin_upload(workshop: Workshop, actor: Actor, byte_count: int, file_name: str) -> Arriving:
+def begin_upload(workshop: Workshop, actor: Actor, byte_count: int, file_name: str, metadata: str = "") -> Arriving:
     """Make room for a file of so many bytes. It is let go of after two days."""
-    if byte_count < 1:
-        raise OutOfRangeError("It is empty: it holds no bytes at all.")
     if byte_count > workshop.limits.archive_bytes:
         raise TooLargeError(f"It weighs {byte_count / 1e6:.0f} MB; {workshop.limits.archive_words} are taken.")
     if workshop.disk_free() - byte_count < KEPT_FREE_BYTES:
@@ -82,19 +81,18 @@ def begin_upload(workshop: Workshop, actor: Actor, byte_count: int, file_name: s
         count, weight = session.execute(held).one()
         if count >= MAX_UNFINISHED or weight + byte_count > MAX_UNFINISHED_BYTES:
             raise TooManyTriesError("Too many files are on their way already. Let some of them arrive, or drop them.")
-        name = clean_file_name(file_name)
-        session.add(
-            Upload(
-                id=upload_id,
-                person_id=actor.id,
-                byte_count=byte_count,
-                file_name=name,
-                created_at=now(),
-                expires_at=now() + KEPT_FOR,
-            )
+        row = Upload(
+            id=upload_id,
+            person_id=actor.id,
+            byte_count=byte_count,
+            file_name=clean_file_name(file_name),
+            said=metadata,
+            created_at=now(),
+            expires_at=now() + KEPT_FOR,
         )
+        session.add(row)
         _path(workshop, upload_id).touch(mode=0o600)
-    return Arriving(upload_id, name, byte_count, 0)
+        return _arriving(workshop, row)
 
 
 def read_upload(workshop: Workshop, actor: Actor, upload_id: str) -> Arriving:
@@ -116,14 +114,15 @@ def _arriving(workshop: Workshop, row: Upload) -> Arriving:
         arrived = _path(workshop, row.id).stat().st_size
     except FileNotFoundError:
         arrived = 0
-    return Arriving(row.id, row.file_name, row.byte_count, arrived)
+    return Arriving(row.id, row.file_name, row.byte_count, arrived, row.expires_at, row.said)
 
 
 class Part:
     """Writes further bytes of a file; `arrived` counts all of them."""
 
     def __init__(self, file: IO[bytes], arriving: Arriving) -> None:
-        self._file, self._most, self.arrived = file, arriving.byte_count, arriving.arrived
+        self._file, self._most, self.arriving = file, arriving.byte_count, arriving
+        self.arrived = arriving.arrived
 
     def write(self, chunk: bytes) -> None:
         """Add bytes. TooLargeError where there are more than were announced."""
@@ -131,6 +130,12 @@ class Part:
             raise TooLargeError(f"More bytes arrive than the {self._most} that were announced.")
         self._file.write(chunk)
         self.arrived += len(chunk)
+
+    def take_back(self) -> None:
+        """Let go of what was written here."""
+        self._file.flush()
+        self._file.truncate(self.arriving.arrived)
+        self.arrived = self.arriving.arrived
 
 
 @contextmanager

@@ -4,14 +4,14 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 import anyio.to_thread
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp
 
 from lucidex import __version__
-from lucidex.web import api, problems, weigh
+from lucidex.web import api, problems, tus, weigh
 from lucidex.web.bench import controls, drafts, frames, notes, overlays, sheets, steps
 from lucidex.web.bench import page as bench
 from lucidex.web.bench import places as bench_places
@@ -28,7 +28,7 @@ from lucidex.web.places import book
 from lucidex.web.proof import output_choices, runs, sheet
 from lucidex.web.routines import page as routines
 from lucidex.web.routines import use
-from lucidex.web.security import SecurityHeaders
+from lucidex.web.security import SecurityHeaders, check_csrf
 from lucidex.web.static_files import KeyedFiles
 
 SESSION_SECONDS = 14 * 24 * 3600
@@ -88,10 +88,14 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     )
     for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
         app.include_router(router)
+    app.include_router(tus.router, dependencies=[Depends(check_csrf)], include_in_schema=False)
+    for prefix in ("", "/api"):
+        app.include_router(tus.open_router, prefix=prefix, include_in_schema=False)
     app.mount("/static", KeyedFiles(), name="static")
     problems.add_handlers(app)
     app.add_middleware(Bodies, context=context)  # the last one in: it needs the session
     app.add_middleware(Fairness)  # so does this one
+    app.add_middleware(tus.Tus)
     app.add_middleware(
         SessionMiddleware,
         secret_key=secret,

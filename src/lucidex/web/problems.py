@@ -48,6 +48,14 @@ _ORDINARY = {
 }
 
 
+class Refusal(HTTPException):
+    """An answer with a status of its own, a title and a sentence."""
+
+    def __init__(self, status: int, title: str, sentence: str) -> None:
+        super().__init__(status, sentence)
+        self.title = title
+
+
 def status_of(error: errors.UserError) -> tuple[int, str]:
     """HTTP status and title of an error."""
     return next((_STATUS[kind] for kind in type(error).__mro__ if kind in _STATUS), (422, "Not possible"))
@@ -62,7 +70,7 @@ def answer_said(request: Request, error: errors.UserError) -> Response:
 
 def answer(request: Request, status: int, title: str, sentence: str) -> Response:
     """The error in the form that the asker reads: JSON, a notice in the page, or a page."""
-    if request.url.path.startswith("/api") or "json" in request.headers.get("accept", ""):
+    if _takes_data(request):
         body = {"type": "about:blank", "title": title, "status": status, "detail": sentence}
         headers = {"WWW-Authenticate": "Bearer"} if status == 401 else _later(status)
         return JSONResponse(body, status, headers, media_type="application/problem+json")
@@ -134,6 +142,8 @@ def add_handlers(app: FastAPI) -> None:
             refused = answer_said(request, said)
             refused.headers["Connection"] = "close"  # some of what was sent may not have been read
             return refused
+        if isinstance(error, Refusal):
+            return answer(request, error.status_code, error.title, error.detail)
         title, sentence = _ORDINARY.get(error.status_code, ("Not possible", str(error.detail)))
         return answer(request, error.status_code, title, sentence)
 
@@ -142,9 +152,11 @@ def add_handlers(app: FastAPI) -> None:
         return answer_unforeseen(request, error)
 
 
+def _takes_data(request: Request) -> bool:
+    """Whether whoever asks reads errors as data: a script, or a protocol (`web.tus`)."""
+    is_told = request.url.path.startswith("/api") or "json" in request.headers.get("accept", "")
+    return is_told or getattr(request.state, "wants_data", False)
+
+
 def _wants_data(request: Request) -> bool:
-    return (
-        request.url.path.startswith("/api")
-        or "json" in request.headers.get("accept", "")
-        or request.headers.get("hx-request") == "true"
-    )
+    return _takes_data(request) or request.headers.get("hx-request") == "true"

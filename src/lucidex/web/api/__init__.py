@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from lucidex.web.api import book, folios, fonts, logos, pictures, places
+from lucidex.web.api import book, folios, fonts, logos, pictures, places, uploads
 
 router = APIRouter(prefix="/api")
 router.include_router(folios.router)
@@ -11,3 +11,4 @@ router.include_router(places.router)
 router.include_router(book.router)
 router.include_router(logos.router)
 router.include_router(fonts.router)
+router.include_router(uploads.router)

@@ -1,18 +1,14 @@
-"""Files that arrive in parts, by the open protocol tus 1.0.0 (core, creation, termination, expiration), and what is
-made of them: a picture, or the pictures of an archive one by one. Also pictures by their address in the web.
+"""What is made of files that arrived in parts (`web.tus`): a picture, or the pictures of an archive one by one. Also
+pictures by their address in the web.
 """
 
-import base64
-import binascii
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Header, Path, Request
+from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
-from starlette.requests import ClientDisconnect
-from starlette.responses import Response
 
 from lucidex.core.errors import (
     ChangedMeanwhileError,
@@ -29,91 +25,15 @@ from lucidex.services.intake import Arrival, Seat, already_taken, bring_in_recei
 from lucidex.services.people import Actor
 from lucidex.services.sources import decode_received
 from lucidex.services.workshop import Workshop
-from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.start import Arrived, SaidText, SizeText, wanted_folio
 from lucidex.web.queues import while_wanted
 from lucidex.web.security import check_csrf
-from lucidex.web.uploads import stream_into
+from lucidex.web.tus import UploadId
 
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
-VERSION = "1.0.0"
 SMALL = 400  # pixels: what is smaller is probably a reduced copy
-UploadId = Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]
-
-
-def _answer(status: int, **headers: str) -> Response:
-    named = {name.replace("_", "-"): value for name, value in headers.items()}
-    return Response(status_code=status, headers={"Tus-Resumable": VERSION, "Cache-Control": "no-store", **named})
-
-
-@router.options("/uploads")
-def say_what_is_known(app: App, actor: SignedIn) -> Response:
-    """What of the protocol is spoken here."""
-    most = str(app.workshop.limits.archive_bytes)
-    return _answer(204, Tus_Version=VERSION, Tus_Max_Size=most, Tus_Extension="creation,termination,expiration")
-
-
-@router.post("/uploads")
-def begin(
-    app: App,
-    actor: SignedIn,
-    upload_length: Annotated[int, Header(ge=0, le=2**62)],
-    upload_metadata: Annotated[str, Header(max_length=8_000)] = "",
-) -> Response:
-    """Begin to send a file."""
-    arriving = uploads.begin_upload(app.workshop, actor, upload_length, _file_name(upload_metadata))
-    return _answer(201, Location=f"/uploads/{arriving.id}", Upload_Offset="0")
-
-
-def _file_name(metadata: str) -> str:
-    for pair in metadata.split(","):
-        key, _, value = pair.strip().partition(" ")
-        if key == "filename":
-            try:
-                return base64.b64decode(value, validate=True).decode("utf-8", "replace")
-            except binascii.Error:
-                return "picture"
-    return "picture"
-
-
-@router.head("/uploads/{upload_id}")
-def say_how_far(app: App, actor: SignedIn, upload_id: UploadId) -> Response:
-    """How many bytes are here."""
-    arriving = uploads.read_upload(app.workshop, actor, upload_id)
-    return _answer(200, Upload_Offset=str(arriving.arrived), Upload_Length=str(arriving.byte_count))
-
-
-@router.patch("/uploads/{upload_id}")
-@takes_file
-async def go_on(
-    request: Request,
-    app: App,
-    actor: SignedIn,
-    upload_id: UploadId,
-    upload_offset: Annotated[int, Header(ge=0, le=2**62)],
-) -> Response:
-    """Further bytes, from the offset on. Where the connection breaks, what arrived stays."""
-    async with app.queues.uploads.seat(actor.id):
-        context = uploads.further_part(app.workshop, actor, upload_id, upload_offset)
-        part = await run_in_threadpool(context.__enter__)
-        try:
-            await stream_into(request, part)
-        except ClientDisconnect:
-            pass  # nobody hears the answer; the next connection asks how far it came
-        except BaseException as error:
-            await run_in_threadpool(context.__exit__, type(error), error, error.__traceback__)
-            raise
-        await run_in_threadpool(context.__exit__, None, None, None)
-    return _answer(204, Upload_Offset=str(part.arrived))
-
-
-@router.delete("/uploads/{upload_id}")
-def drop(app: App, actor: SignedIn, upload_id: UploadId) -> Response:
-    """Let go of a file."""
-    uploads.drop_upload(app.workshop, actor, upload_id)
-    return _answer(204)
 
 
 class OnItsWay(BaseModel):
