@@ -77,6 +77,42 @@ def test_caches_are_told_the_truth(first: httpx.Client) -> None:
     photo = httpx.get(item["photo"][0]["value"])
     assert "immutable" in photo.headers["cache-control"]
     assert httpx.head(item["photo"][0]["value"]).status_code == 200
+    addresses = (str(first.base_url), item["url"][0], item["photo"][0]["value"])
+    for address in addresses:
+        kept = httpx.head(address)
+        assert (kept.status_code, kept.content) == (200, b"")
+        tag, changed = kept.headers["etag"], kept.headers["last-modified"]
+        still = (tag, f"W/{tag}", f'"other", {tag}', "*")
+        assert {httpx.get(address, headers={"If-None-Match": one}).status_code for one in still} == {304}
+        others = ('"other"', tag.strip('"'), f'"{tag[1:5]}"')
+        assert {httpx.get(address, headers={"If-None-Match": one}).status_code for one in others} == {200}
+        assert httpx.get(address, headers={"If-Modified-Since": changed}).status_code == 304
+        earlier = {"If-Modified-Since": "Mon, 01 Jan 2001 00:00:00 GMT"}
+        assert httpx.get(address, headers=earlier).status_code == 200
+        assert httpx.get(address, headers={"If-Modified-Since": "some day"}).status_code == 200
+        both = {"If-None-Match": '"other"', "If-Modified-Since": changed}
+        assert httpx.get(address, headers=both).status_code == 200, "tags go before moments"
+
+
+def test_only_who_may_keep_files_sees_which_there_are(site: httpx.Client, tmp_path: Path) -> None:
+    Tokens.add(tmp_path / "tokens.json", "writes only", frozenset({"create"}))
+    endpoint = site.get("/micropub", params={"q": "config"}).json()["media-endpoint"]
+    few = {"Authorization": "Bearer writes only"}
+    refused = httpx.get(endpoint, params={"q": "source"}, headers=few)
+    assert (refused.status_code, refused.json()["error"]) == (403, "insufficient_scope")
+    assert httpx.post(endpoint, files={"file": ("a.png", b"")}, headers=few).status_code == 403
+
+
+def test_a_photo_keeps_its_room_and_its_candidates(site: httpx.Client) -> None:
+    endpoint = site.get("/micropub", params={"q": "config"}).json()["media-endpoint"]
+    photo = site.post(endpoint, files={"file": ("a.png", encoded(smooth_picture(64, 48)))}).headers["location"]
+    html = f'<p><img src="{photo}" srcset="{photo} 64w, /media/b.png 32w" sizes="50vw" alt=""></p>'
+    html += f'<img src="{photo}" srcset="{photo} 1x, javascript:x 2x" alt="">'
+    page = httpx.get(made(site, name=["x"], content=[{"html": html}])).text
+    assert f'srcset="{photo} 64w, /media/b.png 32w" sizes="50vw"' in page
+    assert "javascript" not in page
+    alone = httpx.get(made(site, name=["y"], photo=[photo])).text
+    assert 'width="64" height="48"' in alone
 
 
 def test_a_form_makes_a_page(site: httpx.Client) -> None:

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Awaitable, Callable
-from email.utils import format_datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -13,6 +13,7 @@ from starlette.datastructures import UploadFile
 from standins.pages import written
 from standins.site import micropub, seed
 from standins.site.clean_html import cleaned
+from standins.site.freshness import still_counts, validators
 from standins.site.media import MAX_BYTES, Media, UnknownKindError, kind_of
 from standins.site.posts import Post, Posts, Properties, TooManyError
 from standins.site.tokens import Tokens
@@ -52,10 +53,11 @@ def _answer_readers(app: FastAPI, posts: Posts, media: Media) -> None:
     """Pages and files, to anybody."""
 
     @app.get("/")
+    @app.head("/")
     def home(request: Request) -> Response:
         listed = posts.listed()
-        stamp = "".join(f"{post.slug}{post.latest.number}" for post in listed)
-        return _page(request, written("site_home.html", posts=listed, base=_base(request)), stamp)
+        changed = max((seed.moment(post.latest.at) for post in listed), default=datetime.fromtimestamp(0, UTC))
+        return _page(request, written("site_home.html", posts=listed, base=_base(request)), changed)
 
     @app.get("/pages/{slug}")
     @app.head("/pages/{slug}")
@@ -65,19 +67,23 @@ def _answer_readers(app: FastAPI, posts: Posts, media: Media) -> None:
             return Response("There is no such page.", 404, media_type="text/plain")
         if post.is_deleted:
             return Response("This page was taken away.", 410, media_type="text/plain")
-        answer = _page(request, written("site_page.html", post=post, base=_base(request)), f"{post.latest.number}")
-        answer.headers["Last-Modified"] = format_datetime(seed.moment(post.latest.at), usegmt=True)
-        return answer
+        sizes = {address: found for address in _photo_addresses(post) if (found := media.size_at(address))}
+        body = written("site_page.html", post=post, base=_base(request), sizes=sizes)
+        return _page(request, body, seed.moment(post.latest.at))
 
     @app.get("/media/{name}")
     @app.head("/media/{name}")
-    def file(name: str) -> Response:
+    def file(request: Request, name: str) -> Response:
         path = media.find(name)
         if path is None:
             return Response("There is no such file.", 404, media_type="text/plain")
         with path.open("rb") as opened:
             media_type, _ = kind_of(opened.read(16))
-        return FileResponse(path, media_type=media_type, headers={"Cache-Control": FOREVER})
+        tag, changed = f'"{name[:16]}"', datetime.fromtimestamp(path.stat().st_mtime, UTC)
+        headers = {"Cache-Control": FOREVER, **validators(tag, changed)}
+        if still_counts(request, tag, changed):
+            return Response(status_code=304, headers=headers)
+        return FileResponse(path, media_type=media_type, headers=headers)
 
 
 def _answer_writers(app: FastAPI, posts: Posts, media: Media, tokens: Path) -> None:
@@ -158,7 +164,7 @@ def _keep_media(app: FastAPI, media: Media, tokens: Path) -> None:
         limit: Annotated[int, Query(ge=1, le=AT_ONCE)] = 20,
         offset: Annotated[int, Query(ge=0, le=100_000)] = 0,
     ) -> Response:
-        if (refused := _refused(tokens, request, None)) is not None:
+        if (refused := _refused(tokens, request, "media")) is not None:
             return refused
         if q != "source":
             return _wrong("This question is not answered here.")
@@ -194,11 +200,16 @@ def _keep_media(app: FastAPI, media: Media, tokens: Path) -> None:
         return Response(status_code=201, headers={"Location": f"{_base(request)}/media/{name}"})
 
 
-def _page(request: Request, body: str, stamp: str) -> Response:
+def _photo_addresses(post: Post) -> list[str]:
+    photos = post.properties.get("photo", [])
+    return [str(one.get("value", "")) if isinstance(one, dict) else str(one) for one in photos]
+
+
+def _page(request: Request, body: str, changed: datetime) -> Response:
     """A page that may be kept, and is asked for anew each time whether it still counts."""
-    tag = f'"{hashlib.sha256((stamp + body).encode()).hexdigest()[:20]}"'
-    headers = {"ETag": tag, "Cache-Control": ALWAYS_ASK}
-    if tag in request.headers.get("if-none-match", ""):
+    tag = f'"{hashlib.sha256(body.encode()).hexdigest()[:20]}"'
+    headers = {"Cache-Control": ALWAYS_ASK, **validators(tag, changed)}
+    if still_counts(request, tag, changed):
         return Response(status_code=304, headers=headers)
     return Response(body, media_type="text/html; charset=utf-8", headers=headers)
 

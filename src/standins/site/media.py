@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
+import pyvips
+
 TYPES = {
     b"\xff\xd8\xff": ("image/jpeg", ".jpg"),
     b"\x89PNG": ("image/png", ".png"),
@@ -53,6 +55,17 @@ class Media:
         """Where a file lies."""
         path = self._folder / name
         return path if NAME.fullmatch(name) and path.exists() else None
+
+    def size_at(self, address: str) -> tuple[int, int] | None:
+        """Width and height of the picture at an address of the site; None where it is none of the site's."""
+        path = self.find(address.rpartition("/media/")[2])
+        if path is None:
+            return None
+        try:
+            header = pyvips.Image.new_from_file(str(path))
+        except pyvips.Error:
+            return None
+        return header.width, header.height
 
     def listed(self) -> list[Held]:
         """All files, the newest first."""
