@@ -73,6 +73,9 @@ def test_only_administrators_reach_the_settings(
     with serving(create_source(DEMO / "source")) as address:
         sent = {"kind": "pictures", "address": f"{address}/collection", "name": "Friends"}
         assert "with 38 pictures" in chief.post("/outside", sent).text
+    unread = chief.post("/outside", {"kind": "pictures", "address": f"{address}/elsewhere", "name": "Away"}).text
+    assert "“Away” is kept, but not in use: “Away” cannot be reached" in unread
+    assert "is set up" not in unread[unread.index("“Away”") :].split("</p>")[0]
     folder = tmp_path / "site"
     folder.mkdir()
     Tokens.add(folder / "tokens.json", "s3cret")

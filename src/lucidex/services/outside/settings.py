@@ -117,11 +117,13 @@ def change_service(
         raise ChangedMeanwhileError("This address is set up already.") from error
 
 
-def switch_service(workshop: Workshop, actor: Actor, service_id: int, is_on: bool) -> None:
+def switch_service(workshop: Workshop, actor: Actor, service_id: int, is_on: bool) -> Service:
     """Use one, or do not."""
     check_admin(actor)
     with workshop.database.begin() as session:
-        _row(session, service_id).is_on = is_on
+        row = _row(session, service_id)
+        row.is_on = is_on
+        return _service(row)
 
 
 def remove_service(workshop: Workshop, actor: Actor, service_id: int) -> None:

@@ -36,12 +36,12 @@ def outside_page(request: Request, app: App, actor: SignedIn) -> HTMLResponse:
     )
 
 
-def _tried(workshop: Workshop, service: Service) -> str:
-    """What it says of itself, or why it does not."""
+def _tried(workshop: Workshop, service: Service) -> tuple[bool, str]:
+    """Whether it can be read; what it says of itself, or why it does not."""
     try:
-        return adapter_of(service.kind).describe(workshop, service)
+        return True, adapter_of(service.kind).describe(workshop, service)
     except UserError as error:
-        return error.sentence
+        return False, error.sentence
 
 
 def _back(request: Request, words: str) -> RedirectResponse:
@@ -66,7 +66,11 @@ def add(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{added.name}” is set up. {_tried(app.workshop, added)}")
+    is_read, words = _tried(app.workshop, added)
+    if is_read:
+        return _back(request, f"“{added.name}” is set up. {words}")
+    settings.switch_service(app.workshop, actor, added.id, False)
+    return _back(request, f"“{added.name}” is kept, but not in use: {words} Mend it, then choose “Use it”.")
 
 
 @router.post("/{service_id}")
@@ -88,14 +92,20 @@ def change(
     except UserError as error:
         check_admin(actor)
         return _back(request, error.sentence)
-    return _back(request, f"“{changed.name}” was changed. {_tried(app.workshop, changed)}")
+    is_read, words = _tried(app.workshop, changed)
+    return _back(request, f"“{changed.name}” was changed{'.' if is_read else ', and cannot be read:'} {words}")
 
 
 @router.post("/{service_id}/switch")
-def switch(app: App, actor: SignedIn, service_id: int, on: Annotated[bool, Form()] = False) -> RedirectResponse:
+def switch(
+    request: Request, app: App, actor: SignedIn, service_id: int, on: Annotated[bool, Form()] = False
+) -> RedirectResponse:
     """Use one, or do not."""
-    settings.switch_service(app.workshop, actor, service_id, on)
-    return RedirectResponse("/outside", 303)
+    switched = settings.switch_service(app.workshop, actor, service_id, on)
+    if not on:
+        return RedirectResponse("/outside", 303)
+    is_read, words = _tried(app.workshop, switched)
+    return _back(request, f"“{switched.name}” is in use{'.' if is_read else ', and cannot be read:'} {words}")
 
 
 @router.post("/{service_id}/remove")
