@@ -4,6 +4,7 @@ import io
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import httpx
 import numpy as np
 import pytest
 from PIL import Image
@@ -96,6 +97,26 @@ def test_a_scan_can_be_stopped_and_a_gone_scanner_says_so(
     desk.accessible()
     assert read_folio(workshop, desk.actor, folio).pictures == []
     desk.troubles.clear()  # the browser says that the request was answered with 503
+
+
+def test_several_papers_become_a_picture_each(workshop: Workshop, desk: Desk, folio: int, tmp_path: Path) -> None:
+    page = desk.page
+    with serving(create_scanner(tmp_path, DEMO, pace=0)) as several:
+        httpx.post(f"{several}/lay", data={"sheet": "several"})
+        keep_shipped(workshop, SCANNER, "Simulated scanner", f"{several}/eSCL/")
+        page.goto(f"{desk.site}/folios/{folio}/scanner")
+        page.click("text=Look at the glass")
+        expect(page.locator("#scan-count")).to_have_text("3 papers lie there; each becomes a picture.")
+        desk.accessible()
+        before = page.input_value("[name=left]")
+        page.click("[data-paper='1']")
+        expect(page.locator("[name=left]")).not_to_have_value(before)
+        expect(page.locator("#scan-go")).to_have_text("Scan paper 2")
+        page.select_option("[name=dpi]", "150")
+        page.click("text=Scan all 3")
+        page.wait_for_url("**/gather")
+    assert len(read_folio(workshop, desk.actor, folio).pictures) == 3
+    assert desk.troubles == []
 
 
 def test_a_wide_autumn_picture_is_found_for_the_banner(workshop: Workshop, desk: Desk, folio: int) -> None:

@@ -37,7 +37,8 @@ from lucidex.services.scanning import Looks, Preview, Progress, Treated, look_at
 from lucidex.services.workshop import Workshop
 from standins.scanner import stream
 from standins.scanner.app import create_app
-from standins.scanner.glass import SHEETS, Sheet
+from standins.scanner.glass import SEVERAL, SHEETS, Sheet
+from tests.conftest import encoded, smooth_picture
 from tests.standins.running import DEMO, own_process, serving
 
 Serve = Callable[..., Service]
@@ -68,8 +69,9 @@ def test_the_sheet_its_slant_and_its_ink_are_found(
 ) -> None:
     lay(scanner, sheet.name)
     preview = look_at_glass(workshop, actor, scanner)
-    assert preview.found.askew_degrees == pytest.approx(sheet.askew_degrees, abs=0.15)
-    assert preview.straighten_degrees == pytest.approx(-sheet.askew_degrees, abs=0.16)
+    assert len(preview.papers) == 1
+    assert preview.papers[0].askew_degrees == pytest.approx(sheet.askew_degrees, abs=0.15)
+    assert preview.straighten_degrees() == pytest.approx(-sheet.askew_degrees, abs=0.16)
     around = preview.proposed(subject_named("print"))
     assert around.width == pytest.approx(sheet.width_mm, abs=18)
     ink = preview.proposed(subject_named("signature"))
@@ -78,10 +80,29 @@ def test_the_sheet_its_slant_and_its_ink_are_found(
     assert ink.width < around.width
 
 
+def test_several_papers_are_proposed_each_as_a_picture(workshop: Workshop, actor: Actor, scanner: Service) -> None:
+    lay(scanner, SEVERAL.name)
+    preview, laid = look_at_glass(workshop, actor, scanner), (SEVERAL, *SEVERAL.beside)
+    assert len(preview.papers) == len(laid)
+    by_place = sorted(range(len(laid)), key=lambda number: preview.proposed(subject_named("print"), number).left)
+    for number, sheet in zip(by_place, sorted(laid, key=lambda one: one.left_mm), strict=True):
+        assert preview.straighten_degrees(number) == pytest.approx(-sheet.askew_degrees, abs=1)
+        assert preview.proposed(subject_named("print"), number).left == pytest.approx(sheet.left_mm, abs=30)
+    areas = {preview.proposed(subject_named("signature"), number) for number in range(len(laid))}
+    assert len(areas) == len(laid)
+
+
+@pytest.mark.parametrize("suffix", [".jpg", ".png", ".tif"])
+def test_a_scan_is_called_after_what_it_is(suffix: str) -> None:
+    content = encoded(smooth_picture(90, 60), suffix)
+    named, pieces = scanning._named(iter([content[:7], content[7:900], content[900:]]))
+    assert (named, b"".join(pieces)) == (suffix, content)
+
+
 def test_an_empty_glass_is_framed_whole(workshop: Workshop, actor: Actor, scanner: Service) -> None:
     lay(scanner, "nothing")
     preview = look_at_glass(workshop, actor, scanner)
-    assert preview.found.sheet is None
+    assert preview.papers == ()
     assert preview.proposed(subject_named("signature")) == Area(0, 0, preview.glass.width_mm, preview.glass.height_mm)
 
 
@@ -90,7 +111,7 @@ def test_a_signature_becomes_a_clear_file_of_540_by_210(
 ) -> None:
     preview, subject = look_at_glass(workshop, actor, scanner), subject_named("signature")
     area = preview.proposed(subject)
-    treated = Treated(Looks.INK, is_clear=True, straighten_degrees=preview.straighten_degrees)
+    treated = Treated(Looks.INK, is_clear=True, straighten_degrees=preview.straighten_degrees())
     taken = scan_into(workshop, renderer, actor, folio_id, preview, subject, area, subject.dpi, treated, Progress())
     state = read_picture(workshop, actor, taken.picture_id)
     assert (taken.facts.upright.width, taken.facts.upright.height) == area.pixels(600)
@@ -196,7 +217,7 @@ def test_a_scan_that_is_stopped_at_the_scanner_takes_nothing_in(
         preview = look_at_glass(workshop, actor, at(quick))
     with serving(create_app(tmp_path, DEMO, pace=4)) as address:
         service = at(address)
-        slow = Preview(preview.id, actor.id, service, preview.glass, preview.pixels, preview.found)
+        slow = Preview(preview.id, actor.id, service, preview.glass, preview.pixels, preview.papers)
 
         def stop() -> None:
             until_s = time.monotonic() + 10
@@ -241,7 +262,7 @@ def test_whoever_waits_no_more_has_stopped_the_scanner(
     with serving(create_app(tmp_path, DEMO, pace=0)) as quick:
         preview = look_at_glass(workshop, actor, at(quick))
     with serving(create_app(tmp_path, DEMO, pace=20)) as address:
-        slow = Preview(preview.id, actor.id, at(address), preview.glass, preview.pixels, preview.found)
+        slow = Preview(preview.id, actor.id, at(address), preview.glass, preview.pixels, preview.papers)
         progress = Progress()
         threading.Timer(0.6, progress.gone.set).start()
         with until(progress.gone), pytest.raises((NoLongerWantedError, UserError)):

@@ -91,7 +91,7 @@ def test_a_scan_tells_how_far_it_is_and_what_it_became(workshop: Workshop, work:
         keep_shipped(workshop, SCANNER, "Flatbed", f"{address}/eSCL/")
         at, visitor = f"/folios/{work.folio_id}/scanner", work.visitor
         seen = visitor.post(f"{at}/preview", Accept="application/json").json()
-        left, top, width, height = seen["areas"]["signature"]
+        left, top, width, height = seen["papers"][0]["areas"]["signature"]
         body = {
             "preview": seen["id"],
             "subject": "signature",
@@ -101,7 +101,7 @@ def test_a_scan_tells_how_far_it_is_and_what_it_became(workshop: Workshop, work:
             "height": height,
             "dpi": 300,
             "looks": "ink",
-            "straighten": seen["straighten"],
+            "straighten": seen["papers"][0]["straighten"],
         }
         headers = {"X-CSRF-Token": visitor.csrf, "Accept": "application/json"}
         answer = visitor.client.post(f"{at}/scan", json=body, headers=headers)

@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from enum import StrEnum
+from itertools import chain
 
 import cv2
 import numpy as np
@@ -19,12 +20,13 @@ import numpy.typing as npt
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError, UnreadableFileError, UserError
-from lucidex.core.gather.on_glass import OnGlass, find_on_glass
+from lucidex.core.gather.on_glass import PaperOnGlass, find_papers
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.picture.content import Raster
 from lucidex.core.render import draw, plan
+from lucidex.core.source.formats import HEAD_BYTES, format_of
 from lucidex.core.source.pyramid import PixelLayout, Source
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step
@@ -132,25 +134,24 @@ class Preview:
     service: Service
     glass: Glass
     pixels: Bytes
-    found: OnGlass
+    papers: tuple[PaperOnGlass, ...]
 
     @property
     def per_mm(self) -> float:
         """Pixels of the preview for each millimetre."""
         return float(self.pixels.shape[1] / self.glass.width_mm)
 
-    @property
-    def straighten_degrees(self) -> float:
-        """By how much it would have to be turned to lie straight; 0 where it does."""
-        askew = self.found.askew_degrees
+    def straighten_degrees(self, number: int = 0) -> float:
+        """By how much a paper would have to be turned to lie straight; 0 where it does."""
+        askew = self.papers[number].askew_degrees if self.papers else 0.0
         return round(-askew, 1) if abs(askew) >= STRAIGHT_WITHIN else 0.0
 
-    def proposed(self, subject: Subject) -> Area:
-        """The part that would be scanned: what is written, the sheet, or all of the glass."""
-        window = (self.found.ink if subject.frames_ink else None) or self.found.sheet
-        if window is None:
+    def proposed(self, subject: Subject, number: int = 0) -> Area:
+        """The part that would be scanned of a paper: what is written, or all of it; all of an empty glass."""
+        if not self.papers:
             return Area(0, 0, self.glass.width_mm, self.glass.height_mm)
-        return self.area(window)
+        paper = self.papers[number]
+        return self.area((paper.ink if subject.frames_ink else None) or paper.window)
 
     def area(self, window: Window) -> Area:
         """A window of the preview in millimetres."""
@@ -183,7 +184,7 @@ def look_at_glass(workshop: Workshop, actor: Actor, service: Service) -> Preview
             if len(content) > most:
                 raise UnreadableFileError(f"“{service.name}” sends far more than a preview.")
     pixels = _decoded(workshop, content, service)
-    preview = Preview(secrets.token_hex(8), actor.id, service, glass, pixels, find_on_glass(pixels))
+    preview = Preview(secrets.token_hex(8), actor.id, service, glass, pixels, find_papers(pixels))
     _previews.of(workshop).put(preview.id, preview)
     return preview
 
@@ -297,13 +298,23 @@ def scan_into(
         progress.is_reading = True
 
     with scanned(preview.service, preview.glass, area, dpi, tones, subject.intent) as pieces:
-        taken = bring_in(workshop, actor, folio_id, f"{subject.name}-scan.png", counted(pieces))
+        suffix, whole = _named(counted(pieces))
+        taken = bring_in(workshop, actor, folio_id, f"{subject.name}-scan{suffix}", whole)
     steps = [*_straightened(treated), *_toned(treated)]
     if steps:
         state = read_picture(workshop, actor, taken.picture_id)
         lit = [begun(renderer, state, step).lightened(treated.lighter) for step in steps]
         add_all_begun(renderer, workshop, actor, state, lit)
     return taken
+
+
+def _named(pieces: Iterator[bytes]) -> tuple[str, Iterator[bytes]]:
+    """The suffix of what a scanner sends, by its first bytes, and all of its pieces."""
+    head = b""
+    while len(head) < HEAD_BYTES and (piece := next(pieces, b"")):
+        head += piece
+    form = format_of(head[:HEAD_BYTES])
+    return form.suffixes[0] if form else "", chain([head], pieces)
 
 
 def _straightened(treated: Treated) -> list[Step]:

@@ -84,7 +84,10 @@ def _strip(glass: Glass, sheet: Sheet | None, shot: Shot, top: int, rows: int, r
     left_mm, top_mm = shot.region.left, shot.region.top + top * per_pixel
     seen = np.empty((rows, shot.width, 3), np.float32)
     seen[:] = LID
-    share = None if sheet is None else _lay(seen, glass, sheet, shot, left_mm, top_mm)
+    share = None
+    for one in () if sheet is None else (sheet, *sheet.beside):
+        own = _lay(seen, glass, one, shot, left_mm, top_mm)
+        share = own if share is None else np.maximum(share, own)
     fibre = _fibre_at(left_mm, top_mm, per_pixel, (shot.width, rows))[..., None]
     seen *= 1 + fibre * (SMOOTH_LID if share is None else SMOOTH_LID + (1 - SMOOTH_LID) * share)
     start = int(random.integers(0, len(SENSOR) - rows * shot.width))

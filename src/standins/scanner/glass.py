@@ -1,4 +1,4 @@
-"""What lies on the glass: one sheet at a time, where and how askew somebody has laid it."""
+"""What lies on the glass: a sheet, or several at once, where and how askew somebody has laid them."""
 
 import json
 import threading
@@ -34,6 +34,7 @@ class Sheet:
     askew_degrees: float
     paper: tuple[int, int, int]
     unevenness: float = 0.12
+    beside: tuple["Sheet", ...] = ()  # what lies there with it
 
 
 SHEETS = (
@@ -41,6 +42,20 @@ SHEETS = (
     Sheet("logo", "A logo, drawn by hand", "scanner/logo.png", 148, 27, 30, 1.7, (232, 229, 221)),
     Sheet("print", "An old print", "pictures/old-print.jpg", 127, 38, 52, 1.2, (250, 250, 250), 0.06),
     Sheet("form", "A form, filled in", "scanner/form.png", 148, 24, 36, -1.1, (229, 229, 224)),
+)
+SEVERAL = Sheet(
+    "several",
+    "Three papers at once",
+    "scanner/signature.png",
+    96,
+    22,
+    26,
+    -2.2,
+    (226, 224, 214),
+    beside=(
+        Sheet("second", "", "pictures/old-print.jpg", 88, 46, 128, 17.0, (250, 250, 250), 0.06),
+        Sheet("stamp", "", "pictures/old-print.jpg", 21, 164, 42, 4.0, (240, 236, 226), 0.0),
+    ),
 )
 OWN = "own"
 
@@ -70,7 +85,8 @@ class Glass:
     @property
     def sheets(self) -> tuple[Sheet, ...]:
         """All that can be laid down now."""
-        there = tuple(sheet for sheet in SHEETS if (self._pictures / sheet.file).exists())
+        laid = (*SHEETS, SEVERAL)
+        there = tuple(sheet for sheet in laid if (self._pictures / sheet.file).exists())
         return (
             (*there, Sheet(OWN, "Your own", "", 150, 30, 40, 1.4, (240, 239, 235))) if self._own.exists() else there
         )

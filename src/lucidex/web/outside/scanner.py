@@ -61,6 +61,13 @@ async def scanner_page(
     )
 
 
+class PaperSeen(BaseModel):
+    """A paper on the glass: what would be framed of it for each subject, in millimetres, and its straightening."""
+
+    straighten: float
+    areas: dict[str, list[float]]
+
+
 class Seen(BaseModel):
     """What a look at the glass has found, in millimetres."""
 
@@ -68,9 +75,8 @@ class Seen(BaseModel):
     name: str
     width_mm: float
     height_mm: float
-    straighten: float
     is_empty: bool
-    areas: dict[str, list[float]]
+    papers: list[PaperSeen]  # one for all of an empty glass
     resolutions: list[int]
     has_colour: bool
     own_page: str | None
@@ -79,19 +85,26 @@ class Seen(BaseModel):
     def of(cls, preview: Preview) -> "Seen":
         """From the service's answer."""
         glass = preview.glass
-        areas = {one.name: preview.proposed(one) for one in SUBJECTS}
+        papers = [_paper(preview, number) for number in range(max(1, len(preview.papers)))]
         return cls(
             id=preview.id,
             name=glass.name,
             width_mm=glass.width_mm,
             height_mm=glass.height_mm,
-            straighten=preview.straighten_degrees,
-            is_empty=preview.found.sheet is None,
-            areas={name: [area.left, area.top, area.width, area.height] for name, area in areas.items()},
+            is_empty=not preview.papers,
+            papers=papers,
             resolutions=[dpi for dpi in DPIS if dpi in glass.resolutions],
             has_colour=any(tones == "RGB24" for tones in glass.tones),
             own_page=glass.own_page if is_reached_by_browser(glass) else None,
         )
+
+
+def _paper(preview: Preview, number: int) -> PaperSeen:
+    areas = {one.name: preview.proposed(one, number) for one in SUBJECTS}
+    return PaperSeen(
+        straighten=preview.straighten_degrees(number),
+        areas={name: [area.left, area.top, area.width, area.height] for name, area in areas.items()},
+    )
 
 
 @router.post("/preview")
@@ -138,7 +151,7 @@ class ScanIn(BaseModel):
     clear: bool = False
     keep: bool = True
     lighter: Lighter = 0.0
-    straighten: Annotated[float, Field(ge=-15, le=15, allow_inf_nan=False)] = 0.0
+    straighten: Annotated[float, Field(ge=-25, le=25, allow_inf_nan=False)] = 0.0
 
 
 @router.post("/scan")

@@ -4,7 +4,8 @@ import { csrf } from "./requests.js";
 import { clamp, moved, pulled } from "./window_math.js";
 
 /** @typedef {import("./window_math.js").Win} Win */
-/** @typedef {{id: string, name: string, width_mm: number, height_mm: number, straighten: number, is_empty: boolean, areas: Record<string, number[]>, resolutions: number[], has_colour: boolean, own_page: string | null}} Seen */
+/** @typedef {{straighten: number, areas: Record<string, number[]>}} Paper */
+/** @typedef {{id: string, name: string, width_mm: number, height_mm: number, is_empty: boolean, papers: Paper[], resolutions: number[], has_colour: boolean, own_page: string | null}} Seen */
 
 const GRIPS = ["left top", "top", "right top", "right", "right bottom", "bottom", "left bottom", "left"];
 const MM_PER_INCH = 25.4, LEAST_MM = 4, REST_MS = 120;
@@ -13,6 +14,10 @@ const MM_PER_INCH = 25.4, LEAST_MM = 4, REST_MS = 120;
 let seen = null;
 /** The part in millimetres. @type {Win} */
 let part = { left: 0, top: 0, width: 10, height: 10 };
+/** Which paper is framed, and what was framed of each. */
+let chosen = 0;
+/** @type {Win[]} */
+let parts = [];
 let address = "", which = "", waiting = 0;
 /** @type {AbortController | null} */
 let working = null;
@@ -38,6 +43,11 @@ export function startScanner() {
   form().addEventListener("submit", (event) => {
     event.preventDefault();
     void scan();
+  });
+  byId("scan-all").addEventListener("click", () => void scanAll());
+  byId("scan-papers").addEventListener("click", (event) => {
+    const button = /** @type {Element} */ (event.target).closest("[data-paper]");
+    if (button && !working) choose(Number(button.getAttribute("data-paper")));
   });
   byId("scan-stop").addEventListener("click", () => working?.abort());
   window.addEventListener("pagehide", () => working?.abort());
@@ -88,12 +98,11 @@ function begin(body) {
   byId("scan-choices").hidden = false;
   for (const option of /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field("dpi"))).options) option.disabled = !body.resolutions.includes(Number(option.value));
   for (const option of /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field("looks"))).options) option.disabled = !body.has_colour && /own|colour/.test(option.value);
-  byId("scan-straight").hidden = !body.straighten;
-  byId("scan-askew").textContent = `${Math.abs(body.straighten)}°`;
   const own = byId("scan-own"), link = own.querySelector("a");
   own.hidden = !body.own_page;
   if (link && body.own_page) link.href = body.own_page;
   if (first) suit();
+  chosen = 0;
   propose();
   showLooks();
   if (body.is_empty) trouble("Nothing was found on the glass, so all of it is framed. Lay something on it and look again, or scan it as it is.");
@@ -111,10 +120,45 @@ function suit() {
 }
 
 function propose() {
-  const found = seen?.areas[subject().value];
-  if (!found) return;
-  part = { left: found[0], top: found[1], width: found[2], height: found[3] };
+  if (!seen) return;
+  parts = seen.papers.map((paper) => {
+    const [left, top, width, height] = paper.areas[subject().value];
+    return { left, top, width, height };
+  });
+  part = parts[chosen];
+  sayPapers();
   draw();
+}
+
+/** Frame another paper; what was framed of this one is kept. @param {number} number */
+function choose(number) {
+  parts[chosen] = part;
+  chosen = number;
+  part = parts[number];
+  sayPapers();
+  draw();
+}
+
+function sayPapers() {
+  if (!seen) return;
+  const count = seen.papers.length, askew = seen.papers[chosen].straighten;
+  byId("scan-straight").hidden = !askew;
+  byId("scan-askew").textContent = `${Math.abs(askew)}°`;
+  byId("scan-papers").hidden = count < 2;
+  byId("scan-count").textContent = `${count} papers lie there; each becomes a picture.`;
+  byId("scan-all").hidden = count < 2;
+  byId("scan-all").textContent = `Scan all ${count}`;
+  byId("scan-go").textContent = count < 2 ? "Scan it" : `Scan paper ${chosen + 1}`;
+  byId("scan-seats").replaceChildren(...seen.papers.map((_, number) => {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "button measure";
+    button.dataset.paper = String(number);
+    button.setAttribute("aria-pressed", String(number === chosen));
+    button.setAttribute("aria-label", `Frame paper ${number + 1}`);
+    button.textContent = String(number + 1);
+    return button;
+  }));
 }
 
 /** @param {Event} event */
@@ -184,7 +228,12 @@ function draw() {
     const y = grip.includes("top") ? top : grip.includes("bottom") ? bottom : top + height / 2;
     return shape("g", { class: "glass-grip", "data-grip": grip }, [shape("circle", { cx: x, cy: y, r: 4.5, class: "glass-reach", "data-grip": grip }), shape("rect", { x: x - 1.2, y: y - 1.2, width: 2.4, height: 2.4, "data-grip": grip })]);
   });
-  svg.replaceChildren(shade, inside, ...grips);
+  const others = parts.length < 2 ? [] : parts.flatMap((one, number) => {
+    const seat = number === chosen ? part : one, said = shape("text", { class: "glass-number", x: seat.left + 1.6, y: seat.top - 1.6 });
+    said.textContent = String(number + 1);
+    return number === chosen ? [said] : [shape("rect", { class: "glass-other", x: one.left, y: one.top, width: one.width, height: one.height }), said];
+  });
+  svg.replaceChildren(shade, ...others, inside, ...grips);
   if (focused) /** @type {SVGElement | null} */ (svg.querySelector(`[data-grip="${focused}"][tabindex]`))?.focus();
   sayNumbers();
 }
@@ -240,41 +289,66 @@ function key(event) {
   draw();
 }
 
-/** The real scan: lines of JSON say how far it is. */
+/** The real scan of the paper that is framed. */
 async function scan() {
+  await scanned([chosen], (pictures) => { location.href = `/pictures/${pictures[0]}`; });
+}
+
+/** All papers, one after the other. */
+async function scanAll() {
+  parts[chosen] = part;
+  await scanned(parts.map((_, number) => number), () => { location.href = address.replace(/scanner$/, "gather"); });
+}
+
+/** @param {number[]} numbers @param {(pictures: number[]) => void} done */
+async function scanned(numbers, done) {
   if (!seen || working) return;
   trouble("");
   working = new AbortController();
   isWorking(true);
-  const straightens = !byId("scan-straight").hidden && field("straighten").checked;
-  const body = { preview: seen.id, subject: subject().value, ...part, dpi: Number(field("dpi").value), ...treated(), straighten: straightens ? seen.straighten : 0 };
+  parts[chosen] = part;
+  /** @type {number[]} */
+  const pictures = [];
   try {
-    const answer = await fetch(`${address}/scan`, { method: "POST", signal: working.signal, headers: { "X-CSRF-Token": csrf(), "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) });
-    if (!answer.ok || !answer.body) throw new Error((await answer.json().catch(() => ({}))).detail ?? "It could not be scanned. Try again.");
-    for await (const line of linesOf(answer.body)) {
-      const told = JSON.parse(line);
-      if (told.words) byId("scan-progress").textContent = told.words;
-      if (told.trouble) throw new Error(told.trouble);
-      if (told.picture) {
-        byId("scan-progress").textContent = "It is here.";
-        location.href = `/pictures/${told.picture}`;
-        return;
-      }
+    for (const number of numbers) {
+      if (numbers.length > 1) choose(number);
+      pictures.push(await scanOne(number, working.signal, numbers.length > 1 ? `Paper ${number + 1} of ${numbers.length}. ` : ""));
     }
-    throw new Error("The scan broke off. Nothing was taken in; try again.");
+    byId("scan-progress").textContent = numbers.length > 1 ? "They are here." : "It is here.";
+    done(pictures);
+    return;
   } catch (error) {
     const stopped = error instanceof DOMException && error.name === "AbortError";
-    trouble(stopped ? "Stopped. Nothing was taken in." : error instanceof Error && !(error instanceof TypeError) ? error.message : "The product does not answer. Is it still running?");
+    const sentence = stopped ? "Stopped." : error instanceof Error && !(error instanceof TypeError) ? error.message : "The product does not answer. Is it still running?";
+    const taken = pictures.length ? ` ${pictures.length} of ${numbers.length} papers were taken in before.` : stopped ? " Nothing was taken in." : "";
+    trouble(sentence + taken);
     byId("scan-progress").textContent = "";
   }
   working = null;
   isWorking(false);
 }
 
+/** Lines of JSON say how far it is. @param {number} number @param {AbortSignal} signal @param {string} before @returns {Promise<number>} */
+async function scanOne(number, signal, before) {
+  if (!seen) throw new Error("The preview is gone. Look at the glass once more.");
+  const straightens = field("straighten").checked;
+  const body = { preview: seen.id, subject: subject().value, ...parts[number], dpi: Number(field("dpi").value), ...treated(), straighten: straightens ? seen.papers[number].straighten : 0 };
+  const answer = await fetch(`${address}/scan`, { method: "POST", signal, headers: { "X-CSRF-Token": csrf(), "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) });
+  if (!answer.ok || !answer.body) throw new Error((await answer.json().catch(() => ({}))).detail ?? "It could not be scanned. Try again.");
+  for await (const line of linesOf(answer.body)) {
+    const told = JSON.parse(line);
+    if (told.words) byId("scan-progress").textContent = before + told.words;
+    if (told.trouble) throw new Error(told.trouble);
+    if (told.picture) return told.picture;
+  }
+  throw new Error("The scan broke off. Nothing was taken in; try again.");
+}
+
 /** @param {boolean} is */
 function isWorking(is) {
   byId("scan-stop").hidden = !is;
   byId("scan-go").toggleAttribute("disabled", is);
+  byId("scan-all").toggleAttribute("disabled", is);
   byId("look-again").toggleAttribute("disabled", is);
   byId("glass").toggleAttribute("data-moving", is);
 }
