@@ -148,3 +148,12 @@ def test_originals_are_given_where_the_owner_said_so_and_nothing_is_hidden(
     assert shows_secret(looker.client.get(address, headers=looker.bearer).content)
     assert looker.client.get(addressed(MORE[0], work)).status_code == 200
     assert "originals too" in work.visitor.client.get(f"/folios/{work.folio_id}/gather").text
+
+
+def test_nothing_is_offered_that_would_be_refused(shared: tuple[Work, Visitor]) -> None:
+    work, looker = shared
+    address = f"/pictures/{work.picture_id}"
+    own, theirs = (one.client.get(address).text for one in (work.visitor, looker))
+    for offered in ("data-hold-original", 'data-view="beside"', "as it stood after this step", "original=true"):
+        assert offered in own
+        assert offered not in theirs
