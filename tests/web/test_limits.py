@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import errno
 import json
 import threading
 from collections.abc import Awaitable, Callable
@@ -531,3 +532,19 @@ def test_whoever_asks_for_many_pages_waits_for_himself() -> None:
     fair = fairness.Fairness(slow)
     asyncio.run(all_of_it())
     assert fair._shares == {}, "nothing is kept of whoever has gone"
+
+
+@pytest.mark.parametrize("number", [errno.EROFS, errno.ENOSPC, errno.EACCES])
+def test_a_disk_that_cannot_be_written_is_said_and_no_fault_of_ours(
+    work: Work, monkeypatch: pytest.MonkeyPatch, number: int
+) -> None:
+    """Where the store itself is asked, and where nothing on the way has thought of it."""
+
+    def refuse(*_: object, **__: object) -> object:
+        raise OSError(number, "no")
+
+    visitor, address = work.visitor, f"/api/folios/{work.folio_id}/pictures?name=a.png"
+    for broken in ("lucidex.records.store.tempfile.mkstemp", "lucidex.web.api.folios.received"):
+        monkeypatch.setattr(broken, refuse)
+        sent = visitor.client.post(address, content=b"x", headers=visitor.bearer)
+        assert (sent.status_code, "disk is full or cannot be written" in sent.json()["detail"]) == (503, True)

@@ -1,5 +1,9 @@
 """The family of errors that reach a person: each carries one sentence saying what and why."""
 
+import errno
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 
 class UserError(Exception):
     """An error with a sentence for the person (`sentence`); the cause for the log is `__cause__`."""
@@ -55,6 +59,21 @@ class UnavailableError(UserError):
 
 class StorageFullError(UnavailableError):
     """Nothing could be written: the disk is full, or its limit is reached, or it cannot be written to."""
+
+
+# what a system says where a disk is full, beyond somebody's share, not to be written, or not one's own
+DISK_TROUBLE = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES})
+
+
+@contextmanager
+def said_of_the_disk() -> Iterator[None]:
+    """StorageFullError where nothing can be written within."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno not in DISK_TROUBLE:
+            raise
+        raise StorageFullError("The file could not be stored: the disk is full or cannot be written.") from error
 
 
 class BusyError(UnavailableError):

@@ -4,7 +4,6 @@ Everything is written to a temporary name in the same file system, flushed, and 
 """
 
 import contextlib
-import errno
 import hashlib
 import os
 import shutil
@@ -18,7 +17,7 @@ from io import BufferedReader
 from pathlib import Path
 from typing import IO, Protocol
 
-from lucidex.core.errors import StorageFullError, TooLargeError
+from lucidex.core.errors import TooLargeError, said_of_the_disk
 
 
 @dataclass(frozen=True)
@@ -28,9 +27,6 @@ class Received:
     path: Path
     sha256: str
     byte_count: int
-
-
-DISK_TROUBLE = {errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES}
 
 
 class Incoming:
@@ -185,22 +181,20 @@ class FolderStore:
     @contextmanager
     def incoming(self, max_bytes: int) -> "Iterator[Incoming]":
         """A temporary file that is written to piece by piece, gone at the end unless it was kept. Errors as above."""
-        handle, name = tempfile.mkstemp(dir=self._incoming)
-        path = Path(name)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                yield Incoming(path, file, max_bytes)
-        except OSError as error:
-            if error.errno not in DISK_TROUBLE:
-                raise
-            raise StorageFullError("The file could not be stored: the disk is full or cannot be written.") from error
-        finally:
-            path.unlink(missing_ok=True)
+        with said_of_the_disk():
+            handle, name = tempfile.mkstemp(dir=self._incoming)
+            path = Path(name)
+            try:
+                with os.fdopen(handle, "wb") as file:
+                    yield Incoming(path, file, max_bytes)
+            finally:
+                path.unlink(missing_ok=True)
 
     @contextmanager
     def scratch_folder(self) -> Iterator[Path]:
         """A temporary folder in the same file system."""
-        folder = Path(tempfile.mkdtemp(dir=self._incoming))
+        with said_of_the_disk():
+            folder = Path(tempfile.mkdtemp(dir=self._incoming))
         try:
             yield folder
         finally:
@@ -209,9 +203,10 @@ class FolderStore:
     def keep(self, received: Received) -> None:
         """Move a received file to its address."""
         target = self._address(received.sha256)
-        target.parent.mkdir(exist_ok=True)
-        os.replace(received.path, target)
-        _flush_folder(target.parent)
+        with said_of_the_disk():
+            target.parent.mkdir(exist_ok=True)
+            os.replace(received.path, target)
+            _flush_folder(target.parent)
 
     def put(self, content: bytes) -> str:
         """Store bytes and return their SHA-256."""

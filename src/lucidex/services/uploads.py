@@ -25,10 +25,11 @@ from lucidex.core.errors import (
     StorageFullError,
     TooLargeError,
     TooManyTriesError,
+    said_of_the_disk,
 )
 from lucidex.core.proof.names import clean_file_name
 from lucidex.records.models import Upload, now
-from lucidex.records.store import DISK_TROUBLE, Received
+from lucidex.records.store import Received
 from lucidex.services.intake import KEPT_FREE_BYTES
 from lucidex.services.people import Actor
 from lucidex.services.workshop import Workshop
@@ -91,7 +92,8 @@ def begin_upload(workshop: Workshop, actor: Actor, byte_count: int, file_name: s
             expires_at=now() + KEPT_FOR,
         )
         session.add(row)
-        _path(workshop, upload_id).touch(mode=0o600)
+        with said_of_the_disk():
+            _path(workshop, upload_id).touch(mode=0o600)
         return _arriving(workshop, row)
 
 
@@ -144,24 +146,19 @@ def further_part(workshop: Workshop, actor: Actor, upload_id: str, offset: int) 
     with workshop.database.begin() as session:
         row = _row(session, actor, upload_id)
         session.expunge(row)
-    try:
-        with _path(workshop, upload_id).open("ab") as file:
-            try:
-                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except BlockingIOError as error:
-                raise ChangedMeanwhileError("Another connection is sending this file at the moment.") from error
-            arriving = _arriving(workshop, row)
-            if arriving.arrived != offset:
-                raise ChangedMeanwhileError(f"{arriving.arrived} bytes of this file are here, not {offset}.")
-            try:
-                yield Part(file, arriving)
-            finally:
-                file.flush()
-                os.fsync(file.fileno())
-    except OSError as error:
-        if error.errno not in DISK_TROUBLE:
-            raise
-        raise StorageFullError("The file could not be stored: the disk is full or cannot be written.") from error
+    with said_of_the_disk(), _path(workshop, upload_id).open("ab") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise ChangedMeanwhileError("Another connection is sending this file at the moment.") from error
+        arriving = _arriving(workshop, row)
+        if arriving.arrived != offset:
+            raise ChangedMeanwhileError(f"{arriving.arrived} bytes of this file are here, not {offset}.")
+        try:
+            yield Part(file, arriving)
+        finally:
+            file.flush()
+            os.fsync(file.fileno())
 
 
 def drop_upload(workshop: Workshop, actor: Actor, upload_id: str) -> None:

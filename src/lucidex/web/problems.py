@@ -130,6 +130,14 @@ def add_handlers(app: FastAPI) -> None:
     async def database(request: Request, error: SQLAlchemyError) -> Response:
         return answer_of_database(request, error)
 
+    @app.exception_handler(OSError)
+    async def disk(request: Request, error: OSError) -> Response:
+        if error.errno not in errors.DISK_TROUBLE:
+            raise error
+        log.warning("the disk cannot be written at %s", request.url.path, exc_info=error)
+        sentence = "The disk is full or cannot be written. What was stored before is kept."
+        return answer(request, 503, "No room left", sentence)
+
     @app.exception_handler(RequestValidationError)
     async def refused(request: Request, error: RequestValidationError) -> Response:
         if error.errors()[0]["loc"][:1] == ("path",):

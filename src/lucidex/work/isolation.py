@@ -31,7 +31,7 @@ LOOK_EVERY_S = 0.25
 READABLE_FOLDERS = (FONTS,)  # of the product itself
 MAX_ANSWER_BYTES = 10_000_000
 NEARLY_ALL = 0.75  # of the memory that is allowed: whoever failed after taking so much failed by lack of it
-DISK_TROUBLE = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EACCES, errno.EFBIG})
+DISK_TROUBLE = errors.DISK_TROUBLE | {errno.EFBIG}
 _TAKES_MEMORY = "Decoding it takes more memory than is allowed for one picture."
 # what comes of numbers and names in a file that cannot be true
 _CONTRADICTIONS = (ValueError, IndexError, OverflowError, EOFError, RecursionError, struct.error)
