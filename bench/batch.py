@@ -27,14 +27,14 @@ from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
 from lucidex.records.models import RunState
-from lucidex.services.archives import archive
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor, add_person
-from lucidex.services.places import hang_place, write_all
-from lucidex.services.renderer import Renderer
-from lucidex.services.runs import begin_run, read_progress
-from lucidex.services.worker import give_back, has_work, work
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor, add_person
+from lucidex.services.places.places import hang_place, write_all
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs.archives import archive
+from lucidex.services.runs.runs import begin_run, read_progress
+from lucidex.services.runs.worker import give_back, has_work, work
 from lucidex.work.decode_task import decode_into
 from lucidex.work.dispatcher import LocalProcesses
 

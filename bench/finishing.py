@@ -37,10 +37,10 @@ from lucidex.core.steps.shape import Shape
 from lucidex.core.steps.text import Text
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import add_person
-from lucidex.services.places import hang_place
-from lucidex.services.workshop import RENDER_THREADS, Workshop
+from lucidex.services.house.workshop import RENDER_THREADS, Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import add_person
+from lucidex.services.places.places import hang_place
 
 PLACE = "1600x900"
 _numbers = count()

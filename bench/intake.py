@@ -20,12 +20,12 @@ from bench.batch import bring_all_in, on_all_cores, photograph
 from lucidex.core.geometry.sizes import Size
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.services.documents import read_picture
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import add_person
-from lucidex.services.render_requests import on_screen
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import add_person
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.rendering.render_requests import on_screen
+from lucidex.services.rendering.renderer import Renderer
 from lucidex.work.decode_task import decode_into
 
 

@@ -35,10 +35,10 @@ from lucidex.records.changed_boxes import write_levels
 from lucidex.records.decoded import DecodedStore
 from lucidex.records.derived import DerivedStore
 from lucidex.records.migration import migrate
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import add_person
-from lucidex.services.sources import known_facts
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.intake.sources import known_facts
+from lucidex.services.people.people import add_person
 
 WIDE = 860
 HUGE = Size(12_000, 8_400)

@@ -10,10 +10,10 @@ from playwright.sync_api import sync_playwright
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.launch.sockets import listen
 from lucidex.records.migration import migrate
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import add_person
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import add_person
+from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
 

@@ -35,7 +35,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import draw, plan
 from lucidex.core.source.pyramid import Source
 from lucidex.records.decoded import DecodedStore
-from lucidex.services.workshop import RENDER_THREADS
+from lucidex.services.house.workshop import RENDER_THREADS
 from lucidex.work.decode_task import decode_into
 from lucidex.work.isolation import IsolatedRunner
 

@@ -12,8 +12,8 @@ import uvicorn
 
 from lucidex.core.compilation import compile_kernels
 from lucidex.launch.sockets import listen
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
 

@@ -44,12 +44,12 @@ from lucidex.core.steps.detail import Sharpen
 from lucidex.core.steps.tone import Exposure, Light, ShadowsHighlights
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.services.documents import change, read_picture
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor, add_person
-from lucidex.services.render_requests import for_screen
-from lucidex.services.renderer import DRAFT_QUALITY
-from lucidex.services.workshop import RENDER_THREADS, Workshop
+from lucidex.services.house.workshop import RENDER_THREADS, Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor, add_person
+from lucidex.services.pictures.documents import change, read_picture
+from lucidex.services.rendering.render_requests import for_screen
+from lucidex.services.rendering.renderer import DRAFT_QUALITY
 
 SIX: tuple[Step, ...] = (
     Crop(area=PixelArea(width_px=5800, height_px=3900)),

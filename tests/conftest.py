@@ -17,16 +17,18 @@ from hypothesis import HealthCheck, Phase, settings
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
 from lucidex.records.store import FileStore
-from lucidex.services import people
-from lucidex.services.people import Actor, add_person
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people import people
+from lucidex.services.people.people import Actor, add_person
+from lucidex.services.rendering.renderer import Renderer
 
 settings.register_profile("lucidex", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=80)
 # where a test is only to notice sabotage, the smallest case need not be found, and the cases are the same every time
 QUICKLY = (Phase.explicit, Phase.reuse, Phase.generate)
 settings.register_profile("sabotage", parent=settings.get_profile("lucidex"), phases=QUICKLY, derandomize=True)
-settings.load_profile("sabotage" if "LUCIDEX_SABOTAGE" in os.environ else "lucidex")
+settings.register_profile("quick", parent=settings.get_profile("lucidex"), max_examples=8)
+WANTED = next((name for name in ("sabotage", "quick") if f"LUCIDEX_{name.upper()}" in os.environ), "lucidex")
+settings.load_profile(WANTED)
 
 # passwords are as dear as in the product only where that is looked at (tests/services/test_people.py)
 STRONG = people._hasher

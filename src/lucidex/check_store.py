@@ -11,7 +11,7 @@ from pathlib import Path
 
 from lucidex.core.errors import UserError
 from lucidex.launch.terminal import opened_workshop
-from lucidex.services.retention import check_store, clean_up, mend_from
+from lucidex.services.keeping.retention import check_store, clean_up, mend_from
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -18,9 +18,9 @@ from pathlib import Path
 
 from lucidex.core.errors import UserError
 from lucidex.launch.terminal import opened_workshop
-from lucidex.services import people
-from lucidex.services.people import Actor
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people import people
+from lucidex.services.people.people import Actor
 
 ADMINISTRATOR = Actor(0, "terminal", "Terminal", is_admin=True)
 

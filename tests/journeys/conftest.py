@@ -13,10 +13,10 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.launch.sockets import listen
 from lucidex.records.migration import migrate
-from lucidex.services.people import Actor
-from lucidex.services.renderer import Renderer
-from lucidex.services.worker import give_back, has_work, work
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people.people import Actor
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs.worker import give_back, has_work, work
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
 from lucidex.work.dispatcher import LocalProcesses

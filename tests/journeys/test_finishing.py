@@ -9,9 +9,9 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from lucidex.records.models import Scope
-from lucidex.services.folios import share_folio
-from lucidex.services.people import Actor
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people.people import Actor
 from tests.journeys.conftest import Desk
 from tests.journeys.test_first_slice import at_bench
 from tests.journeys.test_mending import drawn, said

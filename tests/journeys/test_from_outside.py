@@ -12,12 +12,12 @@ from playwright.sync_api import expect
 
 from lucidex.core.line.places import read_demand
 from lucidex.records.models import Person
-from lucidex.services.folios import make_folio, read_folio
+from lucidex.services.folios.folios import make_folio, read_folio
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.settings import keep_shipped
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor
+from lucidex.services.places.places import hang_missing
 from standins.scanner.app import create_app as create_scanner
 from standins.site.app import create_app as create_site
 from standins.site.tokens import Tokens

@@ -13,7 +13,7 @@ from lucidex.records.decoded import DecodedStore
 from lucidex.records.migration import differences, migrate
 from lucidex.records.models import Original, Picture
 from lucidex.records.store import FolderStore
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
 
 
 def test_migrations_make_what_the_models_say(workshop: Workshop) -> None:

@@ -1,8 +1,8 @@
 """Each invariant's test can fail: a small change breaks the invariant, and the named test must notice.
 
-A change says which test proves it, and for each file which lines (they stand there once) become which others. What was
-proved is remembered (`proved.json`, written by `tools/prove`): it is proved again where the change, a file that it
-breaks or the file of its test is another one than then.
+A change says which test proves it, and for each file which lines (they stand there once) become which others. What
+was proved is remembered (`proved.json`, written by `tools/prove`): it is proved again where the change, a file that
+it breaks or the file of its test is another one than then.
 """
 
 import hashlib
@@ -20,7 +20,7 @@ import pytest
 
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
 
 ROOT = Path(__file__).parents[2]
 CHANGES = sorted((Path(__file__).parent / "changes").glob("*.txt"))

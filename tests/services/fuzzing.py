@@ -8,6 +8,10 @@ import os
 import random
 import sys
 from collections import Counter
+from io import BufferedRandom
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
 
 from lucidex.core.errors import TooLargeError, UnreadableFileError, UserError
 from lucidex.core.source.decoder import take_in
@@ -57,18 +61,22 @@ def mutated(content: bytes, chance: random.Random) -> bytes:
     return bytes(changed)
 
 
-def try_some(seed: str, name: str, count: str) -> str:
-    """Outcomes of so many mutations of a format, as JSON: how many of each, and what went wrong otherwise."""
+def try_some(scratch: BufferedRandom, seed: str, name: str, count: str) -> str:
+    """Outcomes of so many mutations of a format, as JSON: how many of each, and what went wrong otherwise.
+
+    Each of them is written into `scratch`: whoever is confined can make no files, not even in memory.
+    """
     content, chance = SEEDS[name](), random.Random(f"{name} {seed}")
     outcomes: Counter[str] = Counter()
     wrong: list[str] = []
     for _ in range(int(count)):
-        file = os.fdopen(os.memfd_create("fuzzed"), "w+b")
         tried = mutated(content, chance)
-        file.write(tried)
-        file.flush()
+        scratch.seek(0)
+        scratch.truncate()
+        scratch.write(tried)
+        scratch.flush()
         try:
-            with open(os.dup(file.fileno()), "rb") as reader:
+            with open(os.dup(scratch.fileno()), "rb") as reader:
                 facts = take_in(reader, lambda number, rows: None, most_bytes=MOST_BYTES)
             outcomes["taken" if facts.damage is None else "marked"] += 1
         except (UnreadableFileError, TooLargeError) as error:
@@ -77,9 +85,14 @@ def try_some(seed: str, name: str, count: str) -> str:
                 wrong.append(f"{error.sentence}")
         except Exception as error:  # noqa: BLE001 - whatever else comes out is what is looked for
             wrong.append(f"{type(error).__name__}: {str(error)[:200]}; {tried.hex()[:4_000]}")
-        finally:
-            file.close()
     return json.dumps({"outcomes": dict(outcomes), "wrong": wrong[:5]})
+
+
+def outcomes_of(runner: IsolatedRunner, seed: str, name: str, count: int) -> dict[str, Any]:
+    """The same, in a process of its own."""
+    with TemporaryDirectory() as folder:
+        scratch = Path(folder) / "fuzzed"
+        return dict(json.loads(runner.run(try_some, seed, name, str(count), opened=[(scratch, "w+b")])))
 
 
 def main(count: int) -> int:
@@ -88,7 +101,7 @@ def main(count: int) -> int:
     for name in SEEDS:
         for start in range(0, count, 200):
             try:
-                found = json.loads(runner.run(try_some, str(start), name, str(min(200, count - start))))
+                found = outcomes_of(runner, str(start), name, min(200, count - start))
             except UserError as error:
                 found = {"outcomes": {}, "wrong": [f"the process ended: {error.sentence} (from {start})"]}
             print(name, start, found["outcomes"], *found["wrong"], flush=True)

@@ -9,8 +9,8 @@ import pytest
 
 from lucidex.core.errors import NotAllowedError, NotUnderstoodError, TooLargeError, TooSlowError, UnreadableFileError
 from lucidex.core.source.limits import IntakeLimits
-from lucidex.services.addresses import fetched, is_public, look_up
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.addresses import fetched, is_public, look_up
 
 BODY = b"a picture, as it were"
 

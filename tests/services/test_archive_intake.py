@@ -12,8 +12,8 @@ import pytest
 
 from lucidex.core.errors import OutOfRangeError, TooLargeError, UnreadableFileError
 from lucidex.core.source.limits import IntakeLimits
-from lucidex.services import archive_intake
-from lucidex.services.archive_intake import is_archive, read_contents, read_entry
+from lucidex.services.intake import archive_intake
+from lucidex.services.intake.archive_intake import is_archive, read_contents, read_entry
 
 
 def archive(

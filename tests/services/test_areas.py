@@ -18,15 +18,15 @@ from lucidex.core.steps.hide import Hide, HideFaces
 from lucidex.core.steps.mend_spots import MendedSpot, RemoveSpots
 from lucidex.core.steps.red_eyes import RedEyes
 from lucidex.core.steps.tone import Exposure
-from lucidex.services import edits
-from lucidex.services.documents import PictureState, change, read_picture
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import for_screen, in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.routines import steps_to_keep
-from lucidex.services.steps import LANDS, PutStep, begun, carried_steps, put_on_pictures
-from lucidex.services.workshop import Workshop
+from lucidex.services.bench.steps import LANDS, PutStep, begun, carried_steps, put_on_pictures
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture
+from lucidex.services.rendering.render_requests import for_screen, in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines.routines import steps_to_keep
 from tests.conftest import encoded, smooth_picture
 
 DEMO = Path(__file__).parents[2] / "demo/pictures"

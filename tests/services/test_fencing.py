@@ -17,14 +17,18 @@ from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
 from lucidex.records.models import Cell, CellState, Result, Run, RunState, Scope, now
-from lucidex.services import folios, logos, results, routines, runs, worker
-from lucidex.services.caches import CappedCache
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.sources import original_file
-from lucidex.services.workshop import Workshop, machine_name
+from lucidex.services.assets import logos
+from lucidex.services.folios import folios
+from lucidex.services.house.caches import CappedCache
+from lucidex.services.house.workshop import Workshop, machine_name
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.intake.sources import original_file
+from lucidex.services.people.people import Actor
+from lucidex.services.places.places import hang_place
+from lucidex.services.rendering import results
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines import routines
+from lucidex.services.runs import runs, worker
 from tests.conftest import encoded, on_disk, picture
 
 

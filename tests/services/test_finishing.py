@@ -29,20 +29,22 @@ from lucidex.core.steps.shadow import Shadow
 from lucidex.core.steps.shape import Shape
 from lucidex.core.steps.text import Text, TextInk
 from lucidex.records.models import Font, Note, Original, Scope, now
-from lucidex.services import edits, fonts, notes, runs
-from lucidex.services.documents import PictureState, change, read_picture, with_document
-from lucidex.services.folios import read_folio, share_folio
-from lucidex.services.gathering import read_sheet
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
-from lucidex.services.proof_sheet import proof_rows
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.retention import clean_up
-from lucidex.services.routines import export_routines, import_routines, keep_routine, steps_to_keep
-from lucidex.services.words_on_pictures import words_apart
-from lucidex.services.workshop import Workshop
+from lucidex.services.assets import fonts
+from lucidex.services.bench.words_on_pictures import words_apart
+from lucidex.services.folios.folios import read_folio, share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.keeping.retention import clean_up
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits, notes
+from lucidex.services.pictures.documents import PictureState, change, read_picture, with_document
+from lucidex.services.pictures.gathering import read_sheet
+from lucidex.services.places.places import hang_place
+from lucidex.services.proof.proof_sheet import proof_rows
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines.routines import export_routines, import_routines, keep_routine, steps_to_keep
+from lucidex.services.runs import runs
 from tests.conftest import encoded, smooth_picture
 
 ARROW = Mark(kind=MarkKind.ARROW, points=((0.2, 0.2), (0.7, 0.6)))

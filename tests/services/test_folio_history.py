@@ -10,10 +10,15 @@ from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Scope
-from lucidex.services import edits, many, places
-from lucidex.services.deeds import carry_out, enlarge_as_place
-from lucidex.services.documents import PictureState, change, read_picture
-from lucidex.services.folio_history import (
+from lucidex.services.bench.steps import PutStep, put_on_pictures
+from lucidex.services.folios.folios import make_folio, read_folio, share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.keeping import many
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture
+from lucidex.services.pictures.folio_history import (
     MAX_PLACES,
     Next,
     make_again,
@@ -23,13 +28,10 @@ from lucidex.services.folio_history import (
     take_back,
     take_back_next,
 )
-from lucidex.services.folios import make_folio, read_folio, share_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.line import understood
-from lucidex.services.people import Actor
-from lucidex.services.renderer import Renderer
-from lucidex.services.steps import PutStep, put_on_pictures
-from lucidex.services.workshop import Workshop
+from lucidex.services.places import places
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.typed.deeds import carry_out, enlarge_as_place
+from lucidex.services.typed.line import understood
 from tests.conftest import encoded, smooth_picture
 
 LEFT = Turn(direction=Direction.LEFT)

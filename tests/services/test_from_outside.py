@@ -9,18 +9,18 @@ import pytest
 from lucidex.core.errors import NotFoundError, UnavailableError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.line.places import read_demand
-from lucidex.services import free_pictures, published
-from lucidex.services.documents import read_picture
-from lucidex.services.folios import make_folio, read_folio
-from lucidex.services.free_pictures import Looked, Shape, look_for, place_shown, small_picture, take_in
-from lucidex.services.gathering import read_sheet
-from lucidex.services.many import take_out
+from lucidex.services.folios.folios import make_folio, read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.keeping.many import take_out
 from lucidex.services.outside.adapters import PICTURES, SITE
 from lucidex.services.outside.service import Service
 from lucidex.services.outside.settings import keep_shipped, read_services
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.pictures.gathering import read_sheet
+from lucidex.services.places.places import hang_missing
+from lucidex.services.ways_in import free_pictures, published
+from lucidex.services.ways_in.free_pictures import Looked, Shape, look_for, place_shown, small_picture, take_in
 from standins.site.app import create_app as create_site
 from standins.site.tokens import Tokens
 from standins.source.app import create_app as create_source

@@ -11,14 +11,14 @@ from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.records.models import Scope
-from lucidex.services import many
-from lucidex.services.documents import read_picture
-from lucidex.services.folios import make_folio, share_folio
-from lucidex.services.gathering import Order, Sheet, read_sheet
-from lucidex.services.intake import Arrival, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import make_folio, share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import Arrival, bring_in
+from lucidex.services.keeping import many
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.pictures.gathering import Order, Sheet, read_sheet
+from lucidex.services.places.places import hang_place
 from tests.conftest import encoded, picture, smooth_picture
 
 SCENE = smooth_picture(900, 600)

@@ -28,14 +28,17 @@ from lucidex.core.steps.straighten import Corners, Straighten
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
 from lucidex.records.decoded import MAPPED_KEPT, DecodedStore, level_path
 from lucidex.records.models import Folio, Original, Picture, Snapshot
-from lucidex.services import edits, folios, intake, many
-from lucidex.services import sources as sources_of
-from lucidex.services.caches import OwnCache
-from lucidex.services.documents import change, go_to, read_history, read_picture, read_pictures, redo, undo
-from lucidex.services.intake import BroughtIn, NewFolio, bring_in
-from lucidex.services.people import Actor, add_person
-from lucidex.services.places import hang_place
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios import folios
+from lucidex.services.house.caches import OwnCache
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake import intake
+from lucidex.services.intake import sources as sources_of
+from lucidex.services.intake.intake import BroughtIn, NewFolio, bring_in
+from lucidex.services.keeping import many
+from lucidex.services.people.people import Actor, add_person
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, go_to, read_history, read_picture, read_pictures, redo, undo
+from lucidex.services.places.places import hang_place
 from tests.conftest import encoded, on_disk, picture, smooth_picture
 
 TURN = Turn(direction=Direction.LEFT)

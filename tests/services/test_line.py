@@ -11,18 +11,18 @@ from lucidex.core.places.book import BookPlace, Purpose
 from lucidex.core.places.demand import demand_words
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps.base import plain
-from lucidex.services import edits
-from lucidex.services.book import add_own
-from lucidex.services.deeds import Done, carry_out
-from lucidex.services.documents import PictureState, change, read_picture
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.line import OWN_SIZE, CommandDeed, offered, place_named, understood
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of, find_place, hang_place
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture
+from lucidex.services.places.book import add_own
+from lucidex.services.places.places import demand_of, find_place, hang_place
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.typed.deeds import Done, carry_out
+from lucidex.services.typed.line import OWN_SIZE, CommandDeed, offered, place_named, understood
 from tests.conftest import encoded, smooth_picture
 
 Doing = Callable[..., Done]
@@ -197,7 +197,7 @@ def test_format_and_quality_are_found_together(
 def test_a_line_is_done_whole_or_not_at_all(
     workshop: Workshop, actor: Actor, do: Doing, state: PictureState, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("lucidex.services.folio_history.MAX_PLACES", 1)
+    monkeypatch.setattr("lucidex.services.pictures.folio_history.MAX_PLACES", 1)
     with pytest.raises(OutOfRangeError, match="at most 1 places"):
         do(state, "bw, 300x200, 120 wide")
     assert read_picture(workshop, actor, state.picture_id).document.steps == ()

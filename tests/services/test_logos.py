@@ -15,14 +15,15 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.tone import Exposure
-from lucidex.services import edits, logos
-from lucidex.services.assets import check_steps
-from lucidex.services.documents import PictureState, change, read_picture
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.assets import logos
+from lucidex.services.assets.assets import check_steps
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
 from tests.conftest import encoded
 
 

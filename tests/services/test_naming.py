@@ -10,14 +10,14 @@ from lucidex.core.errors import UserError
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps.hide import Hide
-from lucidex.services import edits
-from lucidex.services.documents import PictureState, change, read_picture, undo
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in, copy_picture
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.proof_sheet import find_cell
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in, copy_picture
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture, undo
+from lucidex.services.places.places import hang_missing
+from lucidex.services.proof.proof_sheet import find_cell
 from tests.conftest import encoded, smooth_picture
 
 Bring = Callable[[], PictureState]

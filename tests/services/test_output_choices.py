@@ -10,17 +10,18 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.records.models import Cell, CellState
-from lucidex.services import output_choices, proof_sheet, runs
-from lucidex.services.documents import read_picture
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.output_choices import Scope, Written
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of, hang_place, write_also
-from lucidex.services.proof_sheet import ProofCell, find_cell
-from lucidex.services.renderer import Renderer
-from lucidex.services.worker import render_cell, take_cell
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.places.places import demand_of, hang_place, write_also
+from lucidex.services.proof import output_choices, proof_sheet
+from lucidex.services.proof.output_choices import Scope, Written
+from lucidex.services.proof.proof_sheet import ProofCell, find_cell
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs import runs
+from lucidex.services.runs.worker import render_cell, take_cell
 from tests.conftest import encoded, on_disk, picture
 
 DAY = date(2026, 11, 25)

@@ -22,6 +22,7 @@ from lucidex.core.errors import (
     UnavailableError,
     UnreadableFileError,
 )
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside import settings
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.client import OutsideClient
@@ -29,8 +30,7 @@ from lucidex.services.outside.iiif import read_source
 from lucidex.services.outside.micropub import read_pages
 from lucidex.services.outside.service import Service, origin_of
 from lucidex.services.outside.texts_of_pages import figures_in
-from lucidex.services.people import Actor, add_person
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor, add_person
 from tests.conftest import PASSWORD
 
 Answers = dict[str, tuple[int, dict[str, str], bytes]]

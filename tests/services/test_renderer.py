@@ -17,14 +17,16 @@ from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.records.models import Result, now
-from lucidex.services import edits, leases
-from lucidex.services import renderer as renderer_module
-from lucidex.services.documents import PictureState, change, read_picture, undo
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.results import (
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture, undo
+from lucidex.services.rendering import leases
+from lucidex.services.rendering import renderer as renderer_module
+from lucidex.services.rendering.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.rendering.results import (
     OnStored,
     StoredResult,
     done_or_mine,
@@ -33,7 +35,6 @@ from lucidex.services.results import (
     release_leases_of,
     renew_leases_of,
 )
-from lucidex.services.workshop import Workshop
 from tests.conftest import encoded, picture, smooth_picture
 
 

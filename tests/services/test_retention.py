@@ -33,17 +33,21 @@ from lucidex.records.models import (
     Source,
     now,
 )
-from lucidex.services import edits, intake, logos, many, retention, runs, worker
-from lucidex.services.archives import MISSING_NAME, archive
-from lucidex.services.documents import change, read_picture, undo
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor, add_person
-from lucidex.services.places import demand_of, hang_place
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.source_upgrades import read_again, stale_sources
-from lucidex.services.workshop import Workshop
+from lucidex.services.assets import logos
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake import intake
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.intake.source_upgrades import read_again, stale_sources
+from lucidex.services.keeping import many, retention
+from lucidex.services.people.people import Actor, add_person
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture, undo
+from lucidex.services.places.places import demand_of, hang_place
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs import runs, worker
+from lucidex.services.runs.archives import MISSING_NAME, archive
 from tests.conftest import PASSWORD, encoded, on_disk, picture
 
 LONG_AGO = timedelta(days=400)

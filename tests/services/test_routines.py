@@ -16,16 +16,18 @@ from lucidex.core.steps.crop import Crop, ShapeArea
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.tone import Exposure, Light
-from lucidex.services import edits, logos, routine_use, routines
-from lucidex.services.documents import change, read_picture
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of, hang_place
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.steps import PutStep, begun, put_on_pictures
-from lucidex.services.workshop import Workshop
+from lucidex.services.assets import logos
+from lucidex.services.bench.steps import PutStep, begun, put_on_pictures
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture
+from lucidex.services.places.places import demand_of, hang_place
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines import routine_use, routines
 from tests.conftest import encoded, smooth_picture
 
 STEPS = (Light(automatic=True, brightness=5), Exposure(stops=0.2))

@@ -21,16 +21,17 @@ from lucidex.core.steps.tone import Exposure
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.models import Cell, CellState, Picture, Result, Run, RunState, now
-from lucidex.services import documents, edits, runs, worker
-from lucidex.services.archives import archive
-from lucidex.services.documents import change, read_picture, undo
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import change_place, hang_place
-from lucidex.services.render_requests import RenderRequest
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import documents, edits
+from lucidex.services.pictures.documents import change, read_picture, undo
+from lucidex.services.places.places import change_place, hang_place
+from lucidex.services.rendering.render_requests import RenderRequest
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs import runs, worker
+from lucidex.services.runs.archives import archive
 from lucidex.work.dispatcher import LocalProcesses
 from tests.conftest import Pixels, encoded, picture, smooth_picture
 

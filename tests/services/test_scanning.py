@@ -23,18 +23,26 @@ from lucidex.core.errors import (
 )
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
-from lucidex.services import scanning
-from lucidex.services.documents import read_picture
-from lucidex.services.folios import make_folio, read_folio
+from lucidex.services.folios.folios import make_folio, read_folio
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import SCANNER
 from lucidex.services.outside.scanner import Area
 from lucidex.services.outside.service import Service
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.proof_sheet import find_cell
-from lucidex.services.renderer import Renderer
-from lucidex.services.scanning import Looks, Preview, Progress, Treated, look_at_glass, scan_into, subject_named
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.places.places import hang_missing
+from lucidex.services.proof.proof_sheet import find_cell
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.ways_in import scanning
+from lucidex.services.ways_in.scanning import (
+    Looks,
+    Preview,
+    Progress,
+    Treated,
+    look_at_glass,
+    scan_into,
+    subject_named,
+)
 from standins.scanner import stream
 from standins.scanner.app import create_app
 from standins.scanner.glass import SEVERAL, SHEETS, Sheet

@@ -12,16 +12,16 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.detail import Sharpen
 from lucidex.core.steps.tone import Exposure
-from lucidex.services import edits
-from lucidex.services.documents import change, read_picture
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing
-from lucidex.services.proof_sheet import ProofCell, find_cell
-from lucidex.services.render_requests import RenderRequest
-from lucidex.services.renderer import Renderer
-from lucidex.services.weigh import Weighing
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture
+from lucidex.services.places.places import hang_missing
+from lucidex.services.proof.proof_sheet import ProofCell, find_cell
+from lucidex.services.proof.weigh import Weighing
+from lucidex.services.rendering.render_requests import RenderRequest
+from lucidex.services.rendering.renderer import Renderer
 from tests.core.reading import said
 from tests.core.test_sixteen_bits import dawn
 

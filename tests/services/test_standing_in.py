@@ -9,9 +9,9 @@ import pytest
 
 from lucidex.core.errors import UnavailableError
 from lucidex.launch.standins import standing_in
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import ADAPTERS, SITE, adapter_of
 from lucidex.services.outside.settings import find_service, read_services
-from lucidex.services.workshop import Workshop
 from tests.standins.running import DEMO, own_process
 
 

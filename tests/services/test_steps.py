@@ -21,15 +21,16 @@ from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Direction, Turn
 from lucidex.launch.mariadb import MariaDbServer
-from lucidex.services import book, edits
-from lucidex.services.documents import change, read_picture, redo, undo
-from lucidex.services.intake import NewFolio, bring_in, copy_picture
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import in_place, up_to
-from lucidex.services.renderer import Renderer
-from lucidex.services.routine_use import has_already
-from lucidex.services.steps import PutStep, begun, carried_steps, changed, put_on_pictures, remedied, varied
-from lucidex.services.workshop import Workshop
+from lucidex.services.bench.steps import PutStep, begun, carried_steps, changed, put_on_pictures, remedied, varied
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in, copy_picture
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture, redo, undo
+from lucidex.services.places import book
+from lucidex.services.rendering.render_requests import in_place, up_to
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines.routine_use import has_already
 from tests.conftest import encoded, smooth_picture
 from tests.core.any_step import any_step
 

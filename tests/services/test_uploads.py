@@ -15,10 +15,10 @@ from lucidex.core.errors import (
 )
 from lucidex.core.source.limits import IntakeLimits
 from lucidex.records.models import Upload, now
-from lucidex.services import uploads
-from lucidex.services.intake import Arrival, NewFolio, bring_in_received
-from lucidex.services.people import Actor
-from lucidex.services.uploads import (
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake import uploads
+from lucidex.services.intake.intake import Arrival, NewFolio, bring_in_received
+from lucidex.services.intake.uploads import (
     as_received,
     begin_upload,
     drop_upload,
@@ -28,7 +28,7 @@ from lucidex.services.uploads import (
     unfinished_uploads,
     whole_upload,
 )
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor
 from tests.conftest import encoded, picture
 
 

@@ -14,18 +14,18 @@ from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, OutOfRange
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps.turn import Direction, Mirror, Sides, Turn
-from lucidex.services import edits
-from lucidex.services.consignment import Sharing, share_out
-from lucidex.services.documents import PictureState, change, read_picture, with_document
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.output_choices import Scope
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_missing, write_all
-from lucidex.services.proof_sheet import ProofCell, find_cell
-from lucidex.services.render_requests import in_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.weigh import Weighing, knees, take
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, change, read_picture, with_document
+from lucidex.services.places.places import hang_missing, write_all
+from lucidex.services.proof.consignment import Sharing, share_out
+from lucidex.services.proof.output_choices import Scope
+from lucidex.services.proof.proof_sheet import ProofCell, find_cell
+from lucidex.services.proof.weigh import Weighing, knees, take
+from lucidex.services.rendering.render_requests import in_place
+from lucidex.services.rendering.renderer import Renderer
 from tests.conftest import Pixels, encoded, smooth_picture
 from tests.core.reading import said
 
@@ -307,7 +307,7 @@ def test_what_was_measured_of_other_files_does_not_count(
 def test_whoever_changes_a_picture_meanwhile_is_not_written_over(
     renderer: Renderer, workshop: Workshop, actor: Actor, cell: ProofCell, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from lucidex.services import consignment
+    from lucidex.services.proof import consignment
 
     wanted = consignment._write
 

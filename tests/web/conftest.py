@@ -15,14 +15,17 @@ from lucidex.core.places.book import BookPlace
 from lucidex.core.proof.file_list import USUAL_PATTERN
 from lucidex.core.routine import Routine, RoutineStep
 from lucidex.core.steps.tone import Exposure
-from lucidex.services import fonts, logos, notes, runs, sessions
-from lucidex.services.book import add_own
-from lucidex.services.intake import NewFolio, bring_in
-from lucidex.services.people import Actor
-from lucidex.services.places import hang_place
-from lucidex.services.renderer import Renderer
-from lucidex.services.routines import keep_routine
-from lucidex.services.workshop import Workshop
+from lucidex.services.assets import fonts, logos
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import NewFolio, bring_in
+from lucidex.services.people import sessions
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import notes
+from lucidex.services.places.book import add_own
+from lucidex.services.places.places import hang_place
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.routines.routines import keep_routine
+from lucidex.services.runs import runs
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
 from tests.conftest import PASSWORD, encoded, smooth_picture

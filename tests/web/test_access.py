@@ -7,9 +7,9 @@ import pytest
 from fastapi.routing import APIRoute
 from starlette.testclient import TestClient
 
-from lucidex.services.folios import share_folio
-from lucidex.services.rate_limits import TRIES_FOR_ONE
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people.rate_limits import TRIES_FOR_ONE
 from tests.web.conftest import Visitor, Work
 
 OPEN = {"/sign-in", "/healthz", "/readyz"}
@@ -237,8 +237,8 @@ def test_a_place_of_another_folio_is_not_mixed_in(
     visit: Callable[[], Visitor], work: Work, workshop: Workshop
 ) -> None:
     from lucidex.core.line.places import read_demand
-    from lucidex.services.folios import make_folio
-    from lucidex.services.places import hang_place
+    from lucidex.services.folios.folios import make_folio
+    from lucidex.services.places.places import hang_place
 
     own = make_folio(workshop, work.visitor.actor, "Other")
     place = hang_place(workshop, work.visitor.actor, own, read_demand("9x9").demand())

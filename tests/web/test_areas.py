@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from lucidex.services.documents import PictureState, read_picture
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.pictures.documents import PictureState, read_picture
 from tests.web.conftest import Work
 
 

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from lucidex.services import edits
-from lucidex.services.documents import change, read_picture
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture
 from tests.web.conftest import Work
 
 

@@ -12,9 +12,9 @@ from PIL import Image
 from lucidex.core.finish.marks import MarkKind
 from lucidex.core.finish.text.faces import Family, shipped_face
 from lucidex.core.steps.text import Text
-from lucidex.services.documents import PictureState, read_picture
-from lucidex.services.notes import read_notes
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.pictures.documents import PictureState, read_picture
+from lucidex.services.pictures.notes import read_notes
 from tests.web.conftest import Work
 
 STAGE = re.compile(r'data-stage="([^"]+)"')

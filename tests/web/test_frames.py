@@ -10,8 +10,8 @@ import pytest
 
 from lucidex.core.line.places import read_demand
 from lucidex.records.database import Database
-from lucidex.services.places import hang_place
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.places.places import hang_place
 from tests.web.conftest import Visitor, Work
 
 FILES = re.compile(r'data-src="([^"]+/file\?key=[0-9a-f]{64})"')

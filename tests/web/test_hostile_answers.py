@@ -20,8 +20,7 @@ from lucidex.core.cancellation import until
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import NoLongerWantedError, TooLargeError, TooSlowError, UnreadableFileError, UserError
 from lucidex.core.geometry.sizes import Window
-from lucidex.services import free_pictures, published
-from lucidex.services.free_pictures import Looked, look_for, texts_from
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside import scanner, transport
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.client import Answer, OutsideClient
@@ -30,7 +29,8 @@ from lucidex.services.outside.micropub import Page, Published, largest_candidate
 from lucidex.services.outside.scanner import read_glass
 from lucidex.services.outside.service import Service
 from lucidex.services.outside.texts_of_pages import Figure, figures_in
-from lucidex.services.workshop import Workshop
+from lucidex.services.ways_in import free_pictures, published
+from lucidex.services.ways_in.free_pictures import Looked, look_for, texts_from
 from lucidex.work.html_task import MAX_ALL, find_figures
 from tests.web.conftest import Work
 

@@ -22,8 +22,8 @@ from lucidex.core.document import MAX_AREAS, count_areas
 from lucidex.core.errors import BusyError, NoLongerWantedError, UnavailableError, UserError
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
-from lucidex.services.many import MAX_AT_ONCE
-from lucidex.services.renderer import Renderer
+from lucidex.services.keeping.many import MAX_AT_ONCE
+from lucidex.services.rendering.renderer import Renderer
 from lucidex.web import bodies, body_limits, documents_in, fairness, uploads
 from lucidex.web.api.shapes import DocumentIn, RenderIn
 from lucidex.web.problems import status_of

@@ -16,13 +16,14 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.hide import Hide
 from lucidex.core.steps.tone import Exposure
 from lucidex.records.models import Scope
-from lucidex.services import edits, runs
-from lucidex.services.documents import change, read_picture
-from lucidex.services.folios import make_folio, share_folio
-from lucidex.services.intake import bring_in
-from lucidex.services.renderer import Renderer
-from lucidex.services.worker import render_cell, take_cell
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import make_folio, share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import bring_in
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.runs import runs
+from lucidex.services.runs.worker import render_cell, take_cell
 from tests.conftest import encoded, smooth_picture
 from tests.web.conftest import Visitor, Work
 from tests.web.test_access import QUERIES, WHOLE_QUERIES, addressed, all_routes

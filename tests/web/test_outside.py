@@ -7,9 +7,9 @@ from pathlib import Path
 import pytest
 
 from lucidex.records.models import OutsideService, Person
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.settings import keep_shipped
-from lucidex.services.workshop import Workshop
 from standins.scanner.app import create_app as create_scanner
 from standins.site.app import create_app as create_site
 from standins.site.tokens import Tokens

@@ -11,11 +11,11 @@ from starlette.testclient import TestClient
 
 from lucidex.core.errors import OutOfRangeError, TooManyTriesError
 from lucidex.records.models import ApiToken, Person, Scope, SignIn, now
-from lucidex.services import people, sessions
-from lucidex.services.folios import hand_over_folio, read_folio, share_folio
-from lucidex.services.people import Actor
-from lucidex.services.rate_limits import SLOWEST_S, TRIES_BY_ADDRESS, TRIES_FOR_ONE, SignInLimiter
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import hand_over_folio, read_folio, share_folio
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people import people, sessions
+from lucidex.services.people.people import Actor
+from lucidex.services.people.rate_limits import SLOWEST_S, TRIES_BY_ADDRESS, TRIES_FOR_ONE, SignInLimiter
 from tests.conftest import PASSWORD
 from tests.web.conftest import Visitor, Work
 from tests.web.test_access import addressed, all_routes, ask

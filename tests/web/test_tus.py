@@ -11,8 +11,8 @@ import pytest
 from fastapi.testclient import TestClient
 
 from lucidex.records.models import Scope
-from lucidex.services import sessions
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people import sessions
 from tests.conftest import encoded, picture
 from tests.web.conftest import Visitor, Work
 

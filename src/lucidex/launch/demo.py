@@ -13,11 +13,14 @@ from lucidex.core.stamp.licences import LICENCES
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps.base import plain
 from lucidex.records.models import Scope
-from lucidex.services import edits, folios, intake, notes, places
-from lucidex.services.documents import change
-from lucidex.services.intake import Arrival
-from lucidex.services.people import Actor, add_person, find_login
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios import folios
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake import intake
+from lucidex.services.intake.intake import Arrival
+from lucidex.services.people.people import Actor, add_person, find_login
+from lucidex.services.pictures import edits, notes
+from lucidex.services.pictures.documents import change
+from lucidex.services.places import places
 
 DEMO_LOGIN, DEMO_PASSWORD, COLLEAGUE = "mara", "evenings-under-glass", "ilse"
 FOLIOS = {

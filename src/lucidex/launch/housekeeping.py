@@ -4,16 +4,16 @@ import logging
 import threading
 from collections.abc import Callable
 
-from lucidex.services.retention import clean_up
-from lucidex.services.source_upgrades import read_again, stale_sources
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.source_upgrades import read_again, stale_sources
+from lucidex.services.keeping.retention import clean_up
 
 FIRST_AFTER_S, EVERY_S = 120.0, 3_600.0
 _log = logging.getLogger(__name__)
 
 
 class Restoration:
-    """A thread that takes away what is kept no longer (`services.retention`)."""
+    """A thread that takes away what is kept no longer (`services.keeping.retention`)."""
 
     def __init__(self, workshop: Workshop, say: Callable[[str], None]) -> None:
         self._workshop, self._say, self._stopping = workshop, say, threading.Event()

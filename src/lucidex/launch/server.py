@@ -27,11 +27,11 @@ from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
 from lucidex.launch.sockets import listen
 from lucidex.launch.standins import standing_in
 from lucidex.records.migration import migrate
-from lucidex.services.people import add_person, find_login
-from lucidex.services.renderer import Renderer
-from lucidex.services.results import release_leases
-from lucidex.services.worker import free_cells, give_back, has_work, work
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people.people import add_person, find_login
+from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.rendering.results import release_leases
+from lucidex.services.runs.worker import free_cells, give_back, has_work, work
 from lucidex.web.app import create_app
 from lucidex.web.context import AppContext
 from lucidex.work.dispatcher import LocalProcesses

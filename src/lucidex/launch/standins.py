@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from lucidex.launch.sockets import HOST, listen
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
 from lucidex.services.outside.settings import keep_shipped
-from lucidex.services.workshop import Workshop
 
 STOPPED_WITHIN_S = 5.0
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from lucidex.core.errors import UnavailableError
 from lucidex.launch.mariadb import DatabaseServerError, MariaDbServer
 from lucidex.records.migration import migrate
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
 
 
 @contextmanager

@@ -210,7 +210,7 @@ class Picture(Base):
 
 
 class Upload(Base):
-    """A file that arrives in parts; how much of it is there says the file itself (`services.uploads`)."""
+    """A file that arrives in parts; how much of it is there says the file itself (`services.intake.uploads`)."""
 
     __tablename__ = "upload"
     __table_args__ = (Index("upload_by_person", "person_id", "created_at"),)

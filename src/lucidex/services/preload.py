@@ -3,7 +3,7 @@ connection and no secret is in it."""
 
 from sqlalchemy.orm import configure_mappers
 
-import lucidex.services.worker
+import lucidex.services.runs.worker
 import lucidex.work.decode_task
 import lucidex.work.html_task  # noqa: F401
 from lucidex.core.resampling import kernel, warp_kernel

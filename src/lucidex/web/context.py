@@ -8,13 +8,13 @@ from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.errors import NotAllowedError, UserError
-from lucidex.services import sessions
-from lucidex.services.addresses import is_public
-from lucidex.services.caches import BriefCache
-from lucidex.services.people import Actor
-from lucidex.services.rate_limits import SignInLimiter
-from lucidex.services.renderer import Renderer
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.caches import BriefCache
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.addresses import is_public
+from lucidex.services.people import sessions
+from lucidex.services.people.people import Actor
+from lucidex.services.people.rate_limits import SignInLimiter
+from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.queues import Queues
 from lucidex.work.dispatcher import Dispatcher
 

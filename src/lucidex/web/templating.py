@@ -16,7 +16,7 @@ from lucidex.core.keys import appearance_key
 from lucidex.core.source.formats import FORMATS, READABLE
 from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
-from lucidex.services.retention import disk_words
+from lucidex.services.keeping.retention import disk_words
 from lucidex.web.bench.area_list import listed
 from lucidex.web.bench.control import control_of
 from lucidex.web.bench.stage import preview_key

@@ -20,8 +20,8 @@ from starlette.requests import ClientDisconnect
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from lucidex.services import uploads
-from lucidex.services.uploads import Arriving
+from lucidex.services.intake import uploads
+from lucidex.services.intake.uploads import Arriving
 from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, SignedIn
 from lucidex.web.problems import Refusal

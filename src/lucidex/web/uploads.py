@@ -13,8 +13,8 @@ from starlette.requests import ClientDisconnect
 from lucidex.core.errors import TooSlowError, UserError
 from lucidex.core.source.limits import IntakeLimits
 from lucidex.records.store import Received
-from lucidex.services.intake import not_taken
-from lucidex.services.people import Actor
+from lucidex.services.intake.intake import not_taken
+from lucidex.services.people.people import Actor
 from lucidex.web.context import AppContext
 from lucidex.web.queues import while_wanted
 

@@ -13,11 +13,11 @@ from lucidex.core.encode.weighing import Point
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.units import format_weight
-from lucidex.services import weigh
-from lucidex.services.folios import read_folio
-from lucidex.services.output_choices import Scope
-from lucidex.services.proof_sheet import find_cell
-from lucidex.services.weigh import Weighing
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.proof import weigh
+from lucidex.services.proof.output_choices import Scope
+from lucidex.services.proof.proof_sheet import find_cell
+from lucidex.services.proof.weigh import Weighing
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.files import FOREVER

@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.service import Service
-from lucidex.services.workshop import Workshop
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from lucidex.core.cancellation import check_wanted
 from lucidex.core.errors import UnreadableFileError, UserError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.stamp.licences import licence_at
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.foreign import (
@@ -32,7 +33,6 @@ from lucidex.services.outside.foreign import (
     whole_of,
 )
 from lucidex.services.outside.service import Service
-from lucidex.services.workshop import Workshop
 
 MAX_MANIFESTS, MAX_DEPTH, MAX_COLLECTIONS, MAX_PICTURES = 400, 3, 30, 2_000
 MAX_CANVASES, MAX_METADATA, MAX_PARTS, MAX_WORDS = 400, 60, 20, 4_000

@@ -11,6 +11,7 @@ from urllib.parse import urlencode
 from pydantic import BeforeValidator
 
 from lucidex.core.errors import NotAllowedError, UnavailableError, UnreadableFileError, UserError
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.foreign import (
@@ -27,7 +28,6 @@ from lucidex.services.outside.foreign import (
 )
 from lucidex.services.outside.service import Service
 from lucidex.services.outside.texts_of_pages import Figure, figures_in
-from lucidex.services.workshop import Workshop
 
 MAX_PAGES, AT_ONCE, MAX_PICTURES = 200, 50, 60
 MAX_HTML, WIDEST_SHOWN = 400_000, 20_000

@@ -15,11 +15,11 @@ from pydantic import Field
 
 from lucidex.core.cancellation import check_wanted, present_event
 from lucidex.core.errors import BusyError, UnavailableError, UnreadableFileError, UserError
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.foreign import MAX_LIST, Address, Foreign, Text, cleaned, whole_of, xml_of
 from lucidex.services.outside.service import Service, is_on_this_machine
-from lucidex.services.workshop import Workshop
 
 SCAN, PWG = "http://schemas.hp.com/imaging/escl/2011/05/03", "http://www.pwg.org/schemas/2010/12/sm"
 UNITS_PER_INCH, MM_PER_INCH = 300, 25.4

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.records.models import MAX_ADDRESS, MAX_NAME, OutsideService
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import ADAPTERS, adapter_of
 from lucidex.services.outside.service import Service, origin_of
-from lucidex.services.people import Actor, check_admin
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import Actor, check_admin
 
 MAX_SERVICES, MAX_FURTHER = 40, 8
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from pydantic import TypeAdapter
 
 from lucidex.core.errors import UnreadableFileError, UserError
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.foreign import Foreign, LongText, Text
-from lucidex.services.workshop import Workshop
 from lucidex.work.html_task import find_figures
 
 MAX_SRCSET = 20_000

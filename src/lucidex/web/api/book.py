@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from lucidex.core.places.book import Book, BookPlace
-from lucidex.services import book
+from lucidex.services.places import book
 from lucidex.web.body_limits import DOCUMENT_BYTES, takes
 from lucidex.web.context import App, Bearer
 from lucidex.web.documents_in import ReadApart

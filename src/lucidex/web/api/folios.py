@@ -5,8 +5,9 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Request
 from starlette.concurrency import run_in_threadpool
 
-from lucidex.services import folio_history, folios
-from lucidex.services.intake import bring_in_received, check_target
+from lucidex.services.folios import folios
+from lucidex.services.intake.intake import bring_in_received, check_target
+from lucidex.services.pictures import folio_history
 from lucidex.web.api.shapes import ActionMoved, FolioAction, FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
 from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer

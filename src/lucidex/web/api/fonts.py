@@ -8,8 +8,8 @@ from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.finish.assets import AssetFile
 from lucidex.core.finish.text.own_faces import FontFacts
-from lucidex.services import fonts
-from lucidex.services.fonts import KeptFont
+from lucidex.services.assets import fonts
+from lucidex.services.assets.fonts import KeptFont
 from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer
 from lucidex.web.uploads import received

@@ -7,8 +7,8 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.finish.assets import AssetFile
-from lucidex.services import logos
-from lucidex.services.logos import KeptLogo
+from lucidex.services.assets import logos
+from lucidex.services.assets.logos import KeptLogo
 from lucidex.web.api.shapes import SizeOut
 from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, Bearer

@@ -10,12 +10,13 @@ from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.stamp.texts import NO_TEXTS, Texts
-from lucidex.services import documents, render_requests
-from lucidex.services.assets import check_steps
-from lucidex.services.events import EventKind, note_alone
-from lucidex.services.intake import take_page
-from lucidex.services.places import demand_of, find_place
-from lucidex.services.sources import original_file
+from lucidex.services.assets.assets import check_steps
+from lucidex.services.intake.intake import take_page
+from lucidex.services.intake.sources import original_file
+from lucidex.services.people.events import EventKind, note_alone
+from lucidex.services.pictures import documents
+from lucidex.services.places.places import demand_of, find_place
+from lucidex.services.rendering import render_requests
 from lucidex.web.admission import FILES
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
 from lucidex.web.body_limits import DOCUMENT_BYTES, takes

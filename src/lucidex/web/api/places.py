@@ -2,8 +2,8 @@
 
 from fastapi import APIRouter
 
-from lucidex.services import places
-from lucidex.services.folios import read_folio
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.places import places
 from lucidex.web.api.pictures import wanted_demand
 from lucidex.web.api.shapes import PlaceChange, PlaceIn, PlaceOut
 from lucidex.web.context import App, Bearer

@@ -10,10 +10,10 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import SourceFacts
 from lucidex.records.models import Picture, Place
-from lucidex.services.documents import PictureState
-from lucidex.services.folio_history import FolioEntry
-from lucidex.services.folios import FolioRow, FolioView
-from lucidex.services.places import demand_of
+from lucidex.services.folios.folios import FolioRow, FolioView
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.pictures.folio_history import FolioEntry
+from lucidex.services.places.places import demand_of
 
 Version = Annotated[int, Field(ge=1, description="The version that was read; another one by now answers 409.")]
 

@@ -8,9 +8,9 @@ from fastapi import APIRouter
 
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Place
-from lucidex.services.documents import PictureState
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import PlacedPicture
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.rendering.render_requests import PlacedPicture
 from lucidex.web.bench.stage import StageValues
 from lucidex.web.context import AppContext
 

@@ -13,9 +13,9 @@ from lucidex.core.geometry.sizes import Point, Size, Window
 from lucidex.core.picture.tone.clipping import Histogram, colour_at, histogram
 from lucidex.core.steps.base import Stage, plain
 from lucidex.core.steps.curve import as_curve, as_levels, can_become_curve, can_become_levels
-from lucidex.services import edits
-from lucidex.services.render_requests import for_screen, on_screen, part_for_screen, without_steps
-from lucidex.services.steps import changed
+from lucidex.services.bench.steps import changed
+from lucidex.services.pictures import edits
+from lucidex.services.rendering.render_requests import for_screen, on_screen, part_for_screen, without_steps
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.pages.files import Edge, Part, window_of

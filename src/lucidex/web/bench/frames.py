@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from starlette.responses import HTMLResponse
 
-from lucidex.services.folios import read_folio
+from lucidex.services.folios.folios import read_folio
 from lucidex.web.admission import FILES
 from lucidex.web.bench.request import Bench
 from lucidex.web.bench.view import place_views, with_result

@@ -9,7 +9,7 @@ from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
 from lucidex.core.finish.marks import MAX_MARK_WORDS, MarkKind, PenColour, kept_mark
 from lucidex.core.finish.text.letters import settable
 from lucidex.core.geometry.sizes import Point
-from lucidex.services import notes
+from lucidex.services.pictures import notes
 from lucidex.web.bench.controls.areas import points_of
 from lucidex.web.bench.pens import OPEN_NOTES, PEN_SHARE
 from lucidex.web.bench.request import Bench, Pixels

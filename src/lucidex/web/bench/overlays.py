@@ -8,8 +8,8 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps.base import Band, plain
-from lucidex.services import edits
-from lucidex.services.render_requests import in_place
+from lucidex.services.pictures import edits
+from lucidex.services.rendering.render_requests import in_place
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import Bench
 from lucidex.web.pages.files import FOREVER

@@ -13,13 +13,14 @@ from lucidex.core.line.parts import Command
 from lucidex.core.places.demand import amended
 from lucidex.core.proof.names import MAX_FILE_NAME, renamed
 from lucidex.core.steps.base import plain
-from lucidex.services import edits, places
-from lucidex.services.deeds import carry_out
-from lucidex.services.documents import PictureState, go_to, read_history, read_snapshot
-from lucidex.services.folio_history import Moved, make_next_again, read_folio_history, take_back_next
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import copy_picture
-from lucidex.services.line import Proposal, StepDeed, Understood, offered, place_named, understood
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.intake.intake import copy_picture
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState, go_to, read_history, read_snapshot
+from lucidex.services.pictures.folio_history import Moved, make_next_again, read_folio_history, take_back_next
+from lucidex.services.places import places
+from lucidex.services.typed.deeds import carry_out
+from lucidex.services.typed.line import Proposal, StepDeed, Understood, offered, place_named, understood
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench, Pixels
 from lucidex.web.bench.view import OPEN_FOCAL

@@ -6,8 +6,8 @@ from lucidex.core.areas.sight import Sight
 from lucidex.core.finish.marks import COLOURS, Mark, MarkKind, arrow_head
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
-from lucidex.services.documents import PictureState
-from lucidex.services.notes import NoteView
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.pictures.notes import NoteView
 from lucidex.web.bench.stage import StageValues, whole
 
 OPEN_NOTES = "notes"

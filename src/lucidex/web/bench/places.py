@@ -14,8 +14,9 @@ from lucidex.core.places.book import BookPlace, Purpose
 from lucidex.core.places.demand import amended
 from lucidex.core.places.measures import MAX_TIMES
 from lucidex.core.places.output_id import OutputId
-from lucidex.services import edits, places
-from lucidex.services.book import add_own
+from lucidex.services.pictures import edits
+from lucidex.services.places import places
+from lucidex.services.places.book import add_own
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import Bench, Pixels
 from lucidex.web.bench.view import OPEN_FRAMING, OPEN_OUTPUT, OPEN_RULE

@@ -13,12 +13,12 @@ from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.core.steps import StepEntry, offers_by_group
 from lucidex.core.steps.base import plain
 from lucidex.records.models import Place
-from lucidex.services import places
-from lucidex.services.book import by_purpose, read_entries
-from lucidex.services.documents import Alter, PictureState, change, expect_version, read_picture
-from lucidex.services.people import Actor
-from lucidex.services.render_requests import up_to
-from lucidex.services.steps import step_of
+from lucidex.services.bench.steps import step_of
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import Alter, PictureState, change, expect_version, read_picture
+from lucidex.services.places import places
+from lucidex.services.places.book import by_purpose, read_entries
+from lucidex.services.rendering.render_requests import up_to
 from lucidex.web.bench.pens import PENS
 from lucidex.web.bench.view import Shown, bench_view, format_choices
 from lucidex.web.context import App, AppContext, SignedIn

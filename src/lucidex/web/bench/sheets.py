@@ -10,12 +10,12 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Step, plain
-from lucidex.services import edits
-from lucidex.services.documents import read_picture
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import copy_picture
-from lucidex.services.render_requests import PlacedPicture, for_screen, in_place
-from lucidex.services.steps import LANDS, PutStep, carried_steps, put_on_pictures, varied
+from lucidex.services.bench.steps import LANDS, PutStep, carried_steps, put_on_pictures, varied
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.intake.intake import copy_picture
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import read_picture
+from lucidex.services.rendering.render_requests import PlacedPicture, for_screen, in_place
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.security import check_csrf

@@ -9,8 +9,8 @@ from lucidex.core.places.demand import Displays
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import Stage
 from lucidex.records.models import Place
-from lucidex.services.documents import PictureState
-from lucidex.services.render_requests import PlacedPicture, up_to
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.rendering.render_requests import PlacedPicture, up_to
 from lucidex.web.bench.step_form import judged_at_full_size
 
 StageValues = dict[str, object]

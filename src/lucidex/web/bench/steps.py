@@ -8,10 +8,11 @@ from starlette.responses import HTMLResponse
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.steps.base import plain
-from lucidex.services import edits, steps
-from lucidex.services.documents import Alter, read_picture
-from lucidex.services.intake import copy_picture
-from lucidex.services.steps import changed
+from lucidex.services.bench import steps
+from lucidex.services.bench.steps import changed
+from lucidex.services.intake.intake import copy_picture
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import Alter, read_picture
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.body_limits import read_form

@@ -20,16 +20,16 @@ from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
-from lucidex.services.documents import PictureState, read_picture
-from lucidex.services.folio_history import Next, read_around
-from lucidex.services.folios import FolioView
-from lucidex.services.notes import NoteCount, NoteView, read_notes
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of
-from lucidex.services.render_requests import PlacedPicture, in_place, without_steps
-from lucidex.services.results import StoredResult
-from lucidex.services.routine_use import trial_of
-from lucidex.services.routines import read_routine
+from lucidex.services.folios.folios import FolioView
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import PictureState, read_picture
+from lucidex.services.pictures.folio_history import Next, read_around
+from lucidex.services.pictures.notes import NoteCount, NoteView, read_notes
+from lucidex.services.places.places import demand_of
+from lucidex.services.rendering.render_requests import PlacedPicture, in_place, without_steps
+from lucidex.services.rendering.results import StoredResult
+from lucidex.services.routines.routine_use import trial_of
+from lucidex.services.routines.routines import read_routine
 from lucidex.web.bench.control import control_of
 from lucidex.web.bench.pens import OPEN_NOTES, notes_stage
 from lucidex.web.bench.stage import (

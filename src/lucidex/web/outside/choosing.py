@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 from starlette.concurrency import run_in_threadpool
 
-from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.folios.folios import FolioView, read_folio
 from lucidex.services.outside.service import Service
 from lucidex.services.outside.settings import read_services
-from lucidex.services.people import Actor
+from lucidex.services.people.people import Actor
 from lucidex.web.context import AppContext
 
 

@@ -8,8 +8,12 @@ from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.errors import UserError
 from lucidex.core.geometry.sizes import Size
-from lucidex.services.folios import read_folio
-from lucidex.services.free_pictures import (
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.intake.intake import check_target
+from lucidex.services.outside.adapters import PICTURES
+from lucidex.services.outside.iiif import Item
+from lucidex.services.outside.settings import find_service
+from lucidex.services.ways_in.free_pictures import (
     Found,
     Looked,
     Offer,
@@ -20,10 +24,6 @@ from lucidex.services.free_pictures import (
     small_picture,
     take_in,
 )
-from lucidex.services.intake import check_target
-from lucidex.services.outside.adapters import PICTURES
-from lucidex.services.outside.iiif import Item
-from lucidex.services.outside.settings import find_service
 from lucidex.web.context import App, SignedIn
 from lucidex.web.outside.choosing import chosen_service
 from lucidex.web.queues import while_wanted

@@ -12,12 +12,12 @@ from starlette.responses import HTMLResponse, Response, StreamingResponse
 
 from lucidex.core.cancellation import until
 from lucidex.core.errors import NotFoundError, UserError
-from lucidex.services.intake import check_target
+from lucidex.services.intake.intake import check_target
 from lucidex.services.outside.adapters import SCANNER
 from lucidex.services.outside.scanner import Area, is_reached_by_browser
 from lucidex.services.outside.settings import find_service
-from lucidex.services.people import Actor
-from lucidex.services.scanning import (
+from lucidex.services.people.people import Actor
+from lucidex.services.ways_in.scanning import (
     DPIS,
     SUBJECTS,
     Looks,

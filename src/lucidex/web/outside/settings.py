@@ -6,11 +6,11 @@ from fastapi import APIRouter, Depends, Form, Request
 from starlette.responses import HTMLResponse, RedirectResponse
 
 from lucidex.core.errors import UserError
+from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside import settings
 from lucidex.services.outside.adapters import ADAPTERS, adapter_of
 from lucidex.services.outside.service import Service
-from lucidex.services.people import check_admin
-from lucidex.services.workshop import Workshop
+from lucidex.services.people.people import check_admin
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page

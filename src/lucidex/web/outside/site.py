@@ -8,12 +8,19 @@ from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse, Response
 
 from lucidex.core.errors import UserError
-from lucidex.services.folios import read_folio
-from lucidex.services.intake import check_target
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.intake.intake import check_target
 from lucidex.services.outside.adapters import SITE
 from lucidex.services.outside.micropub import Published
 from lucidex.services.outside.settings import find_service
-from lucidex.services.published import SitePages, file_name_of, find_shown, read_site, small_copy, take_published
+from lucidex.services.ways_in.published import (
+    SitePages,
+    file_name_of,
+    find_shown,
+    read_site,
+    small_copy,
+    take_published,
+)
 from lucidex.web.context import App, SignedIn
 from lucidex.web.outside.choosing import chosen_service
 from lucidex.web.queues import while_wanted

@@ -9,8 +9,8 @@ from starlette.responses import HTMLResponse, RedirectResponse, Response
 
 from lucidex.core.errors import OutOfRangeError
 from lucidex.records.models import Scope
-from lucidex.services import people, sessions
-from lucidex.services.events import EventKind, note_alone
+from lucidex.services.people import people, sessions
+from lucidex.services.people.events import EventKind, note_alone
 from lucidex.web.body_limits import SIGN_IN_BYTES, takes
 from lucidex.web.context import SESSION_KEY, App, AppContext, SignedIn, address_of
 from lucidex.web.security import check_csrf, message_before, say_next, start_session

@@ -12,7 +12,7 @@ from lucidex.core.encode import PNG, Encoding, encode
 from lucidex.core.finish.text.faces import Face, Family, Weight, shipped_face
 from lucidex.core.finish.text.letters import Run, divided
 from lucidex.core.finish.text.setting import Setting, set_words
-from lucidex.services import fonts
+from lucidex.services.assets import fonts
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.context import App, SignedIn
 from lucidex.web.pages.files import FOREVER

@@ -9,12 +9,12 @@ from lucidex.core.encode import FORMATS, ColourModel, FormatName
 from lucidex.core.errors import NotFoundError
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.places.output_id import OutputId
-from lucidex.services.documents import read_picture, with_document
-from lucidex.services.events import EventKind, note_alone
-from lucidex.services.picture_archive import archive_of_picture
-from lucidex.services.places import demand_of, find_place
-from lucidex.services.render_requests import PlacedPicture, in_place, on_screen, up_to
-from lucidex.services.results import result_words
+from lucidex.services.people.events import EventKind, note_alone
+from lucidex.services.pictures.documents import read_picture, with_document
+from lucidex.services.places.places import demand_of, find_place
+from lucidex.services.rendering.render_requests import PlacedPicture, in_place, on_screen, up_to
+from lucidex.services.rendering.results import result_words
+from lucidex.services.runs.picture_archive import archive_of_picture
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.bench.stage import preview_key
 from lucidex.web.context import App, AppContext, SignedIn

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Depends, Form, Request
 from starlette.responses import RedirectResponse, Response
 
 from lucidex.records.models import Scope
-from lucidex.services import folios, sources
+from lucidex.services.folios import folios
+from lucidex.services.intake import sources
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.stored import stored_file

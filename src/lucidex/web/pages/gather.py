@@ -10,10 +10,12 @@ from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.source.formats import format_named
 from lucidex.core.stamp.licences import LICENCES
 from lucidex.core.stamp.texts import NO_TEXTS
-from lucidex.services import edits, intake, many
-from lucidex.services.documents import change, read_picture
-from lucidex.services.folios import FolioView, list_folios, read_folio
-from lucidex.services.gathering import Order, SheetPicture, read_sheet
+from lucidex.services.folios.folios import FolioView, list_folios, read_folio
+from lucidex.services.intake import intake
+from lucidex.services.keeping import many
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import change, read_picture
+from lucidex.services.pictures.gathering import Order, SheetPicture, read_sheet
 from lucidex.web.admission import FILES
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf

@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import JSONResponse
 
-from lucidex.services.retention import is_short_of_disk
+from lucidex.services.keeping.retention import is_short_of_disk
 from lucidex.web.context import App, AppContext
 
 router = APIRouter(include_in_schema=False)

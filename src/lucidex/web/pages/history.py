@@ -5,8 +5,8 @@ from typing import Literal
 from fastapi import APIRouter, Depends, Request
 from starlette.responses import HTMLResponse
 
-from lucidex.services import folio_history
-from lucidex.services.folio_history import Moved
+from lucidex.services.pictures import folio_history
+from lucidex.services.pictures.folio_history import Moved
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial

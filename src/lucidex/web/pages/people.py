@@ -5,8 +5,8 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Query, Request
 from starlette.responses import HTMLResponse, RedirectResponse
 
-from lucidex.services import people
-from lucidex.services.events import AT_ONCE, EventKind, read_events
+from lucidex.services.people import people
+from lucidex.services.people.events import AT_ONCE, EventKind, read_events
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf, message_before, say_next
 from lucidex.web.templating import page

@@ -9,11 +9,11 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import HTMLResponse
 
-from lucidex.services.folios import list_folios
-from lucidex.services.intake import Arrival, BroughtIn, NewFolio, Seat, bring_in_received, check_target
-from lucidex.services.line import Understood, understood
-from lucidex.services.people import Actor
-from lucidex.services.workshop import Workshop
+from lucidex.services.folios.folios import list_folios
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import Arrival, BroughtIn, NewFolio, Seat, bring_in_received, check_target
+from lucidex.services.people.people import Actor
+from lucidex.services.typed.line import Understood, understood
 from lucidex.web.body_limits import takes_file
 from lucidex.web.context import App, SignedIn
 from lucidex.web.security import check_csrf

@@ -18,13 +18,13 @@ from lucidex.core.errors import (
     UserError,
 )
 from lucidex.records.store import Received
-from lucidex.services import uploads
-from lucidex.services.addresses import fetched, larger_address
-from lucidex.services.archive_intake import Contents, is_archive, read_contents, read_entry
-from lucidex.services.intake import Arrival, Seat, already_taken, bring_in_received, check_target, not_taken
-from lucidex.services.people import Actor
-from lucidex.services.sources import decode_received
-from lucidex.services.workshop import Workshop
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake import uploads
+from lucidex.services.intake.addresses import fetched, larger_address
+from lucidex.services.intake.archive_intake import Contents, is_archive, read_contents, read_entry
+from lucidex.services.intake.intake import Arrival, Seat, already_taken, bring_in_received, check_target, not_taken
+from lucidex.services.intake.sources import decode_received
+from lucidex.services.people.people import Actor
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.start import Arrived, SaidText, SizeText, wanted_folio
 from lucidex.web.queues import while_wanted

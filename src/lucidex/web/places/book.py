@@ -10,8 +10,8 @@ from lucidex.core.places.book import MAX_BOOK_BYTES, Book, BookPlace, Purpose
 from lucidex.core.places.demand import PlaceDemand, demand_words
 from lucidex.core.places.linked_size import LinkedSize
 from lucidex.core.places.measures import ExactSize
-from lucidex.services import book
-from lucidex.services.folios import clean_name
+from lucidex.services.folios.folios import clean_name
+from lucidex.services.places import book
 from lucidex.web.body_limits import AROUND_A_FILE, takes
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.places.form import PlaceForm, linked_fields, size_fields

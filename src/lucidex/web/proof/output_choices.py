@@ -11,12 +11,13 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.proof.warnings import WayOut
 from lucidex.core.proof.warnings.poor_quality import POOR_QUALITY
 from lucidex.core.units import format_weight
-from lucidex.services import output_choices, words_on_pictures
-from lucidex.services.folios import read_folio
-from lucidex.services.output_choices import Scope, Written
-from lucidex.services.places import change_place, demand_of, write_also
-from lucidex.services.results import result_words
-from lucidex.services.weigh import Looks, Weighing
+from lucidex.services.bench import words_on_pictures
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.places.places import change_place, demand_of, write_also
+from lucidex.services.proof import output_choices
+from lucidex.services.proof.output_choices import Scope, Written
+from lucidex.services.proof.weigh import Looks, Weighing
+from lucidex.services.rendering.results import result_words
 from lucidex.web.admission import FILES
 from lucidex.web.bench.view import format_choices
 from lucidex.web.proof.sheet import At, AtCell

@@ -14,8 +14,8 @@ from starlette.responses import HTMLResponse, StreamingResponse
 
 from lucidex.core.proof.names import web_stem
 from lucidex.core.units import format_weight
-from lucidex.services import runs
-from lucidex.services.archives import archive
+from lucidex.services.runs import runs
+from lucidex.services.runs.archives import archive
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf
 from lucidex.web.templating import partial

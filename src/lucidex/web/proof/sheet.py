@@ -14,17 +14,18 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS
 from lucidex.core.steps.base import Step
 from lucidex.core.units import parse_weight
-from lucidex.services import proof_sheet, runs
-from lucidex.services.consignment import share_out
-from lucidex.services.folios import read_folio
-from lucidex.services.line import Understood, understood
-from lucidex.services.logos import with_newest
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of, hang_missing, write_all
-from lucidex.services.proof_sheet import Column, ProofCell, ProofRow, columns_of
-from lucidex.services.routines import read_routines
-from lucidex.services.steps import PutStep, put_on_pictures
-from lucidex.services.totals import totals_of
+from lucidex.services.assets.logos import with_newest
+from lucidex.services.bench.steps import PutStep, put_on_pictures
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.people.people import Actor
+from lucidex.services.places.places import demand_of, hang_missing, write_all
+from lucidex.services.proof import proof_sheet
+from lucidex.services.proof.consignment import share_out
+from lucidex.services.proof.proof_sheet import Column, ProofCell, ProofRow, columns_of
+from lucidex.services.proof.totals import totals_of
+from lucidex.services.routines.routines import read_routines
+from lucidex.services.runs import runs
+from lucidex.services.typed.line import Understood, understood
 from lucidex.web.admission import FILES, PREVIEWS
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.pages.files import FOREVER

@@ -12,9 +12,9 @@ from lucidex.core.places.demand import demand_words, explain_limits
 from lucidex.core.routine import MAX_FILE_BYTES, Routine, RoutineFile, RoutinePlace, RoutineStep
 from lucidex.core.steps.base import Carried, plain
 from lucidex.records.models import Place
-from lucidex.services import routine_use, routines
-from lucidex.services.folios import read_folio
-from lucidex.services.places import demand_of
+from lucidex.services.folios.folios import read_folio
+from lucidex.services.places.places import demand_of
+from lucidex.services.routines import routine_use, routines
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.request import AtBench, Bench
 from lucidex.web.body_limits import AROUND_A_FILE, takes

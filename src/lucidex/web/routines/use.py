@@ -11,9 +11,9 @@ from lucidex.core.encode import JPEG, PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.demand import demand_words
 from lucidex.core.routine import Routine
-from lucidex.services import routine_use, routines
-from lucidex.services.documents import PictureState, read_picture, read_pictures
-from lucidex.services.folios import FolioView, read_folio
+from lucidex.services.folios.folios import FolioView, read_folio
+from lucidex.services.pictures.documents import PictureState, read_picture, read_pictures
+from lucidex.services.routines import routine_use, routines
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.context import App, AppContext, SignedIn
 from lucidex.web.security import check_csrf

@@ -9,9 +9,11 @@ from collections.abc import Iterator
 from io import BytesIO
 
 import pikepdf
+import pyvips
 
 from lucidex.core.source.formats import jpeg_scan
 from lucidex.core.source.formats.base import Content
+from lucidex.core.source.formats.pillow_read import as_decoder_error
 
 MAX_PARTS = 20_000  # of one page
 PIECE_BYTES = 1_000_000
@@ -22,10 +24,10 @@ _ELSEWHERE = {"/Parent", "/P", "/Dest", "/A", "/StructParent", "/B"}  # what lea
 def is_page_sound(content: Content, number: int) -> bool:
     """Whether the directory needed no mending, and all streams that a page, from 1, leads to can be unpacked."""
     try:
-        with pikepdf.open(BytesIO(content), suppress_warnings=True) as document:
+        with as_decoder_error(), pikepdf.open(BytesIO(content), suppress_warnings=True) as document:
             streams = _streams_of(document.pages[number - 1].obj)
             return all(_is_readable(stream) for stream in streams) and not document.get_warnings()
-    except (pikepdf.PdfError, IndexError, ValueError, TypeError, RecursionError):
+    except (pikepdf.PdfError, pyvips.Error):
         return False
 
 

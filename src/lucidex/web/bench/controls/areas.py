@@ -13,9 +13,9 @@ from lucidex.core.steps import ALL_STEPS, StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.mend_spots import CopySpot, RemoveDust
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
-from lucidex.services import edits
-from lucidex.services.documents import PictureState
-from lucidex.services.render_requests import up_to
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.rendering.render_requests import up_to
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.area_list import shape_values, spot_values
 from lucidex.web.bench.control import Control

@@ -8,9 +8,9 @@ from starlette.responses import HTMLResponse
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.colour import Balance
-from lucidex.services import edits
-from lucidex.services.documents import PictureState
-from lucidex.services.steps import grey_at
+from lucidex.services.bench.steps import grey_at
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import Bench

@@ -15,11 +15,11 @@ from lucidex.core.places.measures import ExactSize
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.crop import Area, Crop, SidePixels, SidesArea, free_area, moved_area, sides_area
-from lucidex.services import edits
-from lucidex.services.deeds import enlarge_as_place
-from lucidex.services.documents import PictureState
-from lucidex.services.render_requests import up_to
-from lucidex.services.steps import remedied
+from lucidex.services.bench.steps import remedied
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.rendering.render_requests import up_to
+from lucidex.services.typed.deeds import enlarge_as_place
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench, Pixels
 from lucidex.web.bench.stage import StageValues, whole, window_values

@@ -10,10 +10,10 @@ from lucidex.core.geometry.sizes import Point
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.perspective import FourPoints, is_convex
-from lucidex.services import edits
-from lucidex.services.documents import PictureState
-from lucidex.services.render_requests import up_to
-from lucidex.services.steps import changed
+from lucidex.services.bench.steps import changed
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.rendering.render_requests import up_to
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import Bench, Pixels

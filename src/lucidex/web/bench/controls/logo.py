@@ -11,8 +11,9 @@ from lucidex.core.keys import appearance_key
 from lucidex.core.source.key import SourceKey
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.logo import Logo
-from lucidex.services import edits, logos
-from lucidex.services.logos import KeptLogo
+from lucidex.services.assets import logos
+from lucidex.services.assets.logos import KeptLogo
+from lucidex.services.pictures import edits
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench

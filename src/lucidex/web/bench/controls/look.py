@@ -8,8 +8,8 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.looks import LookStep, all_looks, look_named
-from lucidex.services import edits
-from lucidex.services.render_requests import for_screen
+from lucidex.services.pictures import edits
+from lucidex.services.rendering.render_requests import for_screen
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench

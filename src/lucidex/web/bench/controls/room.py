@@ -9,8 +9,8 @@ from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.room import Room
-from lucidex.services import edits
-from lucidex.services.steps import changed
+from lucidex.services.bench.steps import changed
+from lucidex.services.pictures import edits
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import Bench

@@ -8,8 +8,8 @@ from lucidex.core.geometry.sizes import Point
 from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.straighten import MAX_ANGLE, Straighten, level_angle
-from lucidex.services import edits
-from lucidex.services.documents import PictureState
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import Bench, Pixels
 from lucidex.web.bench.stage import StageValues, just_after, whole

@@ -19,12 +19,13 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.base import expect, plain
 from lucidex.core.steps.text import MAX_TYPED, Text
 from lucidex.records.models import Place
-from lucidex.services import edits, fonts
-from lucidex.services.documents import PictureState
-from lucidex.services.people import Actor
-from lucidex.services.places import demand_of
-from lucidex.services.render_requests import MAX_PREVIEW_EDGE, PlacedPicture
-from lucidex.services.words_on_pictures import WordsApart, words_apart
+from lucidex.services.assets import fonts
+from lucidex.services.bench.words_on_pictures import WordsApart, words_apart
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures import edits
+from lucidex.services.pictures.documents import PictureState
+from lucidex.services.places.places import demand_of
+from lucidex.services.rendering.render_requests import MAX_PREVIEW_EDGE, PlacedPicture
 from lucidex.web.admission import PREVIEWS
 from lucidex.web.bench.control import Control
 from lucidex.web.bench.request import AtBench, Bench

@@ -1,0 +1,1 @@
+"""What steps need beside the original: logos, and faces for words."""

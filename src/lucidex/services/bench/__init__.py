@@ -1,0 +1,1 @@
+"""Steps as they are begun on the bench, and put on other pictures."""

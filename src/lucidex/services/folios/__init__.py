@@ -1,0 +1,1 @@
+"""Folios, with whom they are shared, and what those see who may only look."""

@@ -1,0 +1,1 @@
+"""The workshop: database, stores and caches that all services share."""

@@ -1,0 +1,1 @@
+"""How files come in, in parts or whole, from archives too, and become originals."""

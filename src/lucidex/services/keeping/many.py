@@ -1,0 +1,187 @@
+"""One thing done to several pictures of a folio: texts, another folio, out of it and back, and gone for good."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from pydantic import ValidationError
+from sqlalchemy import select
+from sqlalchemy.orm import joinedload
+
+from lucidex.core.document import PictureDocument
+from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
+from lucidex.core.places.demand import explain_limits
+from lucidex.core.source.facts import SourceFacts
+from lucidex.core.stamp.licences import licence_named
+from lucidex.core.stamp.texts import Texts
+from lucidex.records.models import Document, Picture, Source, now
+from lucidex.services.folios.folios import folio_of, picture_of, removed_picture_of
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.keeping.retention import REMOVED_FOR, erase_picture
+from lucidex.services.people.events import EventKind, note
+from lucidex.services.people.people import Actor
+from lucidex.services.pictures.documents import Alter, change_in, point
+from lucidex.services.pictures.folio_history import Recorded, recorded
+
+MAX_AT_ONCE = 2_000
+
+
+def texts_from(fields: Mapping[str, str], before: Texts) -> Texts:
+    """Texts with what was written in some fields, as they are typed; a known licence brings its address along.
+
+    Raises OutOfRangeError in words where one is too long.
+    """
+    given: dict[str, object] = {name: " ".join(text.split()) for name, text in fields.items() if name != "people"}
+    if "people" in fields:
+        names = (" ".join(name.split()) for name in fields["people"].replace("\n", ",").split(","))
+        given["people"] = tuple(name for name in names if name)
+    if "licence" in given:
+        known = licence_named(str(given["licence"]))
+        if known is not None:
+            given |= {"licence": known.name, "licence_address": known.address}
+        elif "licence_address" not in given:
+            given["licence_address"] = before.licence_address if given["licence"] == before.licence else ""
+    try:
+        return Texts.model_validate({**before.model_dump(), **given})
+    except ValidationError as error:
+        raise OutOfRangeError(_why_not(error)) from error
+
+
+def _why_not(error: ValidationError) -> str:
+    name = str(error.errors()[0]["loc"][0])
+    if name == "licence_address":
+        return "The address of the licence begins with https:// or http://, and has no spaces."
+    words = {"alternative": "alternative text", "people": "list of people"}.get(name, name)
+    return f"The {words} is too long." if "too_long" in error.errors()[0]["type"] else explain_limits(error)
+
+
+def write_texts_on_many(
+    workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int], fields: Mapping[str, str]
+) -> Recorded:
+    """Write some of the texts of several pictures; what is not among `fields` stays with each."""
+
+    def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+        if not fields:
+            raise NotUnderstoodError("Nothing is written yet that could be put on them.")
+        return document.model_copy(update={"texts": texts_from(fields, document.texts)})
+
+    return change_many(workshop, actor, folio_id, picture_ids, "Wrote the texts", alter)
+
+
+def change_many(
+    workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int], summary: str, alter: Alter
+) -> Recorded:
+    """One change on several pictures of a folio, as one action."""
+    with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, picture_ids) as result:
+        _check_count(picture_ids)
+        for picture_id in picture_ids:
+            _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
+            change_in(session, actor, picture_id, None, summary, alter)
+    return result
+
+
+def _check_count(picture_ids: Sequence[int]) -> None:
+    if not picture_ids:
+        raise OutOfRangeError("No picture is selected.")
+    if len(picture_ids) > MAX_AT_ONCE:
+        raise OutOfRangeError(f"At most {MAX_AT_ONCE} pictures are taken at once.")
+
+
+def take_out(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
+    """Take pictures out of a folio; how many. `put_back` undoes it, for 30 days."""
+    with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
+        for picture_id in picture_ids:
+            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
+            picture.removed_at = now()
+            note(session, actor.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
+    return len(picture_ids)
+
+
+def put_back(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
+    """Put pictures back that were taken out; how many."""
+    with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
+        for picture_id in picture_ids:
+            _of_folio(removed_picture_of(session, actor, picture_id), folio_id).removed_at = None
+    return len(picture_ids)
+
+
+def _of_folio(picture: Picture, folio_id: int) -> Picture:
+    if picture.folio_id != folio_id:
+        raise NotFoundError("This picture is in another folio by now. Load the page again.")
+    return picture
+
+
+def move_to_folio(workshop: Workshop, actor: Actor, picture_ids: Sequence[int], folio_id: int, goal_id: int) -> int:
+    """Move pictures of a folio to another one, with all that was decided about them; how many."""
+    with workshop.database.begin() as session:
+        # in order of their numbers, so that two who move towards each other do not wait for each other
+        for one in sorted((folio_id, goal_id)):
+            folio = folio_of(session, actor, one, to_change=True)
+            folio.changed_at = now()
+        if folio_id == goal_id:
+            raise OutOfRangeError("They are in this folio already.")
+        _check_count(picture_ids)
+        session.flush()
+        for picture_id in picture_ids:
+            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
+            picture.folio_id = goal_id
+            picture.arrival_id = None
+            session.flush()
+            held = session.get_one(Document, picture.id)
+            point(session, picture, held.version, held.snapshot_id)  # whoever has it open learns that it moved
+    return len(picture_ids)
+
+
+@dataclass(frozen=True)
+class TakenOut:
+    """A picture that was taken out of a folio, and until when it can be put back."""
+
+    picture_id: int
+    file_name: str
+    facts: SourceFacts
+    byte_count: int
+    removed_at: datetime
+    until: datetime
+
+    @property
+    def days_left(self) -> int:
+        """Days until it goes for good, the present one counted."""
+        return max(0, -((now() - self.until) // timedelta(days=1)))
+
+
+def read_taken_out(workshop: Workshop, actor: Actor, folio_id: int) -> list[TakenOut]:
+    """The pictures that were taken out of a folio and can be put back, the latest first."""
+    with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id)
+        asked = select(Picture).options(joinedload(Picture.source).joinedload(Source.original))
+        asked = asked.where(Picture.folio_id == folio_id, Picture.removed_at.is_not(None), Picture.trial_of.is_(None))
+        rows = session.scalars(asked.order_by(Picture.removed_at.desc()).limit(MAX_AT_ONCE))
+        return [
+            TakenOut(
+                row.id,
+                row.file_name,
+                SourceFacts.model_validate(row.source.facts),
+                row.source.original.byte_count,
+                row.removed_at,
+                row.removed_at + REMOVED_FOR,
+            )
+            for row in rows
+            if row.removed_at is not None
+        ]
+
+
+def erase_for_good(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
+    """Pictures that were taken out go for good now: with their documents, and with the file where nobody has it."""
+    with workshop.database.begin() as session:
+        folio_of(session, actor, folio_id, to_change=True)
+        _check_count(picture_ids)
+        for picture_id in picture_ids:
+            picture = _of_folio(removed_picture_of(session, actor, picture_id), folio_id)
+            if picture.removed_at is None:
+                raise OutOfRangeError(f"“{picture.file_name}” stands in the folio. Take it out first.")
+            note(session, actor.id, EventKind.REMOVAL, f"Removed “{picture.file_name}” for good.")
+    return sum(erase_picture(workshop, picture_id) for picture_id in picture_ids)

@@ -1,0 +1,1 @@
+"""The places of a folio, and the book of them."""

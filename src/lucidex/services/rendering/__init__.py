@@ -1,0 +1,1 @@
+"""From a document to pixels and files: requests, the renderer, kept results."""

@@ -1,0 +1,1 @@
+"""Steps under a name, and their use."""

@@ -1,0 +1,1 @@
+"""Finishing: runs, the workers that make their files, and archives of them."""

@@ -1,0 +1,1 @@
+"""What somebody types into the line, understood and carried out."""

@@ -1,0 +1,1 @@
+"""Pictures from devices and services outside, and from addresses."""
