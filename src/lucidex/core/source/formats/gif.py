@@ -10,6 +10,7 @@ from lucidex.core.source.formats.base import Content, Holds, Part, SourceFormat,
 from lucidex.core.source.formats.gif_kernel import count_pixels
 
 _EXTENSION, _IMAGE, _INTERLACED, _HAS_COLOURS = 0x21, 0x2C, 0x40, 0x80
+_MOST_BLOCKS = 3_000_000  # of one picture: more than the largest one needs
 _MOST_BITS = 11  # of a pixel: codes have one more, and never more than 12
 
 
@@ -51,7 +52,10 @@ def _colours_at(content: Content, at: int) -> int:
 def _blocks(content: Content, at: int) -> tuple[bytearray, int]:
     """What a row of blocks holds, and where it ends."""
     whole = bytearray()
-    while (size := content[at : at + 1]) and size[0]:
+    for _ in range(_MOST_BLOCKS):
+        size = content[at : at + 1]
+        if not size or not size[0]:
+            break
         whole += content[at + 1 : at + 1 + size[0]]
         at += 1 + size[0]
     return whole, at + 1

@@ -11,7 +11,8 @@ import simplejpeg
 
 from lucidex.core.source.formats.base import Content
 
-_MAX_SEGMENTS = 2_000
+_MAX_SEGMENTS, _MOST_FILLING = 2_000, 4_096
+_MOST_SCANS = 8  # of a sequential file, which has at most one for each of four colours
 _START_OF_SCAN, _APP0, _APP14 = 0xDA, 0xE0, 0xEE
 FRAME_HEADERS = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 _SEQUENTIAL = frozenset({0xC0, 0xC1})
@@ -26,8 +27,8 @@ def segments(content: Content) -> Iterator[tuple[int, int, int]]:
     """The marker, the place of the first byte after its length, and the end, of each segment up to the first scan."""
     at = 2
     for _ in range(_MAX_SEGMENTS):
-        while content[at : at + 2] == b"\xff\xff":
-            at += 1
+        filling = content[at : at + _MOST_FILLING]  # before a marker as many as somebody likes, within reason
+        at += max(0, len(filling) - len(filling.lstrip(b"\xff")) - 1)
         mark = content[at : at + 4]
         if len(mark) < 4 or mark[0] != 0xFF:
             return
@@ -62,7 +63,9 @@ def put_right(content: Content) -> Content:
             changes[at + 11] = b"\x02" if bands == 4 else b"\x01"
         elif marker == _START_OF_SCAN:
             scan = at
-    while is_sequential and scan is not None and content[scan : scan + 1]:
+    for _ in range(_MOST_SCANS if is_sequential else 0):
+        if scan is None or not content[scan : scan + 1]:
+            break
         says = scan + 1 + 2 * content[scan]
         if content[says : says + 3] != _WHOLE_SCAN:
             changes[says] = _WHOLE_SCAN
