@@ -25,7 +25,7 @@ from lucidex.core.stamp.packet import Stamp, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 
 ENGINE_REVISION = 10
-STAMP_REVISION = 2
+STAMP_REVISION = 3
 
 
 @cache

@@ -27,6 +27,15 @@ class _Box:
 
 def with_xmp(content: bytes, packet: bytes) -> bytes:
     """The file with a packet of XMP that describes its picture (ISO 16684-3, 1.1.7). ValueError for other files."""
+    return _with_item(content, b"mime", b"XMP\0application/rdf+xml\0\0", packet)
+
+
+def with_exif(content: bytes, exif: bytes, iim: bytes) -> bytes:
+    """The same with Exif (ISO/IEC 23008-12, A.2.1), behind how far it is away; no place for IIM."""
+    return _with_item(content, b"Exif", b"\0", bytes(4) + exif)
+
+
+def _with_item(content: bytes, kind: bytes, called: bytes, packet: bytes) -> bytes:
     boxes = list(_boxes(content))
     before = [box for box in boxes if box.name == b"meta"]
     if len(before) != 1:
@@ -35,7 +44,7 @@ def with_xmp(content: bytes, packet: bytes) -> bytes:
     primary = _part(parts, b"pitm").content
     (described,) = struct.unpack_from(">H" if primary[0] == 0 else ">I", primary, _FULL)
     number = 1 + max(_numbers(_part(parts, b"iinf").content))
-    entry = struct.pack(">HH4s", number, 0, b"mime") + b"XMP\0application/rdf+xml\0\0"
+    entry = struct.pack(">HH4s", number, 0, kind) + called
     added = _Box(b"infe", b"\2\0\0\0" + entry).written
     reference = _Box(b"cdsc", struct.pack(">HHH", number, 1, described)).written
     changed = [_changed(box, added, reference, number, len(packet)) for box in parts]

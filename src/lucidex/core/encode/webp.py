@@ -5,7 +5,7 @@ import pyvips
 from lucidex.core.encode.base import SRGB_PROFILE, Effort, Encoding, OutputFormat
 from lucidex.core.encode.ceiling import ALL_QUALITIES
 
-FLAGS_AT, HAS_XMP = 20, 0x04
+FLAGS_AT, HAS_XMP, HAS_EXIF = 20, 0x04, 0x08
 
 
 EFFORT = {Effort.DRAFT: 0, Effort.QUICK: 4, Effort.THOROUGH: 6}  # measured: `bench/weights.py`
@@ -36,10 +36,20 @@ def save(image: pyvips.Image, encoding: Encoding) -> bytes:
 
 
 def stamp(content: bytes, packet: bytes) -> bytes:
-    """XMP in a chunk at the end, announced in the extended header (RFC 9649, 2.7) that a profile brings along."""
+    """XMP in a chunk at the end (RFC 9649, 2.7.1.6)."""
+    return _with_chunk(content, b"XMP ", packet, HAS_XMP)
+
+
+def stamp_older(content: bytes, exif: bytes, iim: bytes) -> bytes:
+    """Exif in a chunk before that; there is no place for IIM."""
+    return _with_chunk(content, b"EXIF", exif, HAS_EXIF)
+
+
+def _with_chunk(content: bytes, name: bytes, inside: bytes, flag: int) -> bytes:
+    """Behind all others, announced in the extended header (RFC 9649, 2.7) that a profile brings along."""
     assert content[12:16] == b"VP8X"  # noqa: S101
-    chunk = b"XMP " + len(packet).to_bytes(4, "little") + packet + b"\0" * (len(packet) % 2)
-    flags = bytes([content[FLAGS_AT] | HAS_XMP])
+    chunk = name + len(inside).to_bytes(4, "little") + inside + b"\0" * (len(inside) % 2)
+    flags = bytes([content[FLAGS_AT] | flag])
     body = content[8:FLAGS_AT] + flags + content[FLAGS_AT + 1 :] + chunk
     return b"RIFF" + len(body).to_bytes(4, "little") + body
 
@@ -63,4 +73,5 @@ FORMAT = OutputFormat(
     ladder=(86, 45, 94),
     strength="light, read by all current browsers",
     stamp=stamp,
+    stamp_older=stamp_older,
 )
