@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Curves, Grey, Shift, Tone
 from lucidex.core.picture.tone.clipping import BINS, colour_at, histogram, marked
 from lucidex.core.picture.tone.curves import along
-from lucidex.core.picture.tone.development import LUMINANCE, curve, developed, mixture
+from lucidex.core.picture.tone.development import curve, developed, mixture
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
 from lucidex.core.steps.base import Step
@@ -183,7 +184,7 @@ def test_contrast_keeps_black_middle_and_white(contrast: float) -> None:
 @given(st.floats(-100, 100), st.floats(-100, 100))
 def test_white_balance_keeps_the_luminance_of_greys(warmth: float, tint: float) -> None:
     mixed = mixture(Balance(warmth=warmth, tint=tint).tone()) @ np.full(3, 0.3)
-    assert mixed @ np.array(LUMINANCE) == pytest.approx(0.3)
+    assert mixed @ np.array(BT709_LUMA) == pytest.approx(0.3)
 
 
 def test_black_and_white_has_no_colour_and_follows_its_weights() -> None:
@@ -316,7 +317,7 @@ def test_sixteen_bits_and_a_wide_gamut_are_kept_until_the_output() -> None:
     # beyond sRGB: a green whose red is negative comes back by saturation instead of being cut off
     beyond = np.full((1, 1, 3), (-0.12, 0.72, 0.08), np.float32)
     calmer = developed(beyond, Tone(saturation=-0.4))[0, 0].astype(float)
-    luminance = float(np.array([-0.12, 0.72, 0.08]) @ np.array(LUMINANCE))
+    luminance = float(np.array([-0.12, 0.72, 0.08]) @ np.array(BT709_LUMA))
     exact = luminance + 0.6 * (np.array([-0.12, 0.72, 0.08]) - luminance)
     assert calmer == pytest.approx(255 * (1.055 * exact ** (1 / 2.4) - 0.055), abs=0.6)
     assert developed(beyond, Tone(exposure=-1e-9))[0, 0, 0] == 0

@@ -100,10 +100,6 @@ class Area(BaseModel):
         areas = (self.model_copy(update={"shapes": tuple(self.shapes[i] for i in numbers)}) for numbers in groups)
         return tuple(area for area in areas if not area.is_empty)
 
-    def with_shape(self, shape: Shape) -> Self:
-        """With one more shape at its end."""
-        return self.with_shapes((*self.shapes, shape))
-
     def with_shapes(self, shapes: Iterable[Shape]) -> Self:
         """With other shapes. ValidationError where they are too many."""
         return type(self).model_validate({**self.model_dump(), "shapes": [one.model_dump() for one in shapes]})

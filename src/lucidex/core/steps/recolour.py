@@ -5,6 +5,7 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.picture.tone.amounts import Curves, Grey, Tone
 from lucidex.core.steps.base import Heading, Offer, Sentence, ToneStep, Value, Words
@@ -14,7 +15,6 @@ _TYPED = re.compile(
     rf"(?:recolou?r|recolou?red|all|tinted|toned|monochrome)(?: in| to)? {GROUND}"
     r"(?:(?: ,)? (\d{1,3}(?:[.,]\d{1,2})?)(?: %)?)?"
 )
-_WEIGHTS = (0.2126, 0.7152, 0.0722)
 _EDGE = 0.06  # the colour's own seat is held away from black and white
 
 
@@ -36,9 +36,9 @@ class Recolour(ToneStep):
         if not share:
             return Tone()
         colour = [value / 255 for value in colour_of(self.colour) or (0, 0, 0)]
-        seat = min(max(sum(w * c for w, c in zip(_WEIGHTS, colour, strict=True)), _EDGE), 1 - _EDGE)
+        seat = min(max(sum(w * c for w, c in zip(BT709_LUMA, colour, strict=True)), _EDGE), 1 - _EDGE)
         red, green, blue = (((0.0, 0.0), (seat, value), (1.0, 1.0)) for value in colour)
-        return Tone(grey=Grey(_WEIGHTS, share), curves=(Curves(red=red, green=green, blue=blue).towards(share),))
+        return Tone(grey=Grey(BT709_LUMA, share), curves=(Curves(red=red, green=green, blue=blue).towards(share),))
 
     def sentence(self) -> Sentence:
         """For example: Recoloured in teal."""

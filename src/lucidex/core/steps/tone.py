@@ -10,9 +10,10 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Tone
-from lucidex.core.picture.tone.development import LUMINANCE, brightness_for
+from lucidex.core.picture.tone.development import brightness_for
 from lucidex.core.picture.tone.page import page_level
 from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, ToneStep, Value, Words
 from lucidex.core.units import format_number
@@ -284,7 +285,7 @@ def _stretch(lacking: float) -> float:
 
 def _brightness_found(seen: npt.NDArray[np.uint8]) -> float:
     """In percent; nothing where the picture is not clearly too dark or washed out, and on pages."""
-    darkest, median, lightest = np.percentile(seen @ np.array(LUMINANCE) / 255, [5, 50, 99.5])
+    darkest, median, lightest = np.percentile(seen @ np.array(BT709_LUMA) / 255, [5, 50, 99.5])
     if 0 < median < DARK_BELOW:
         share = LIT_SHARE if lightest > LIT_FROM else 1.0
         return _brightness_between(median, DARK_BELOW, share)

@@ -49,14 +49,6 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
     return step.found_on(renderer.raster(state, document, step.looked_at_edge)) if step.finds_by_itself else step
 
 
-def add_begun(
-    renderer: Renderer, workshop: Workshop, actor: Actor, state: PictureState, step: Step, before: str | None = None
-) -> tuple[PictureState, StepEntry]:
-    """A step as it begins on a picture, with what it finds there and its newest asset, put into the list."""
-    after, entries = add_all_begun(renderer, workshop, actor, state, [step], before)
-    return after, entries[0]
-
-
 def add_all_begun(
     renderer: Renderer,
     workshop: Workshop,

@@ -3,6 +3,7 @@
 import numpy as np
 
 from lucidex.core.areas.shapes import Masks
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.source.pyramid import AnyPixels
 
@@ -12,7 +13,7 @@ WORST = 2.0  # per cent of the pixels around the letters may be harder than what
 
 _coded = np.arange(256) / 255
 _LINEAR = np.where(_coded <= 0.04045, _coded / 12.92, ((_coded + 0.055) / 1.055) ** 2.4)
-_WEIGHED = (_LINEAR[:, None] * np.array([0.2126, 0.7152, 0.0722])).astype(np.float32)
+_WEIGHED = (_LINEAR[:, None] * np.array(BT709_LUMA)).astype(np.float32)
 
 
 def luminance(pixels: AnyPixels) -> Masks:

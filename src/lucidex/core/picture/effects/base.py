@@ -10,12 +10,13 @@ import numpy as np
 import numpy.typing as npt
 
 from lucidex.core.geometry.transform import Transform, shift
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.effects.kernel import add_to_all
 
 Bytes = npt.NDArray[np.uint8]
 Floats32 = npt.NDArray[Any]  # of 32 bits; OpenCV's types lose that
 
-LUMA = np.array([[0.2126, 0.7152, 0.0722]], np.float32)
+LUMA = np.array([BT709_LUMA], np.float32)
 WHOLE_UP_TO_PIXELS = 3_000_000
 STRIP_PIXELS = 2_000_000
 MIN_STRIP_ROWS = 64

@@ -11,7 +11,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.picture.tone.development import LUMINANCE, balance_for_grey, to_linear
+from lucidex.core.luma import BT709_LUMA
+from lucidex.core.picture.tone.development import balance_for_grey, to_linear
 from lucidex.core.source.pyramid import AnyPixels
 
 CLIPPED_FROM, DARK_UNTIL = 250, 0.02  # a code value, and linear luminance: beyond them nothing is known of the light
@@ -40,7 +41,7 @@ def found_cast(pixels: AnyPixels) -> tuple[float, float]:
     if (pixels.min(axis=-1) >= WHITE_FROM).mean() > WHITE_SHARE:
         return 0.0, 0.0
     light: Floats = cv2.GaussianBlur(to_linear(pixels / 255.0), (0, 0), SMOOTHED_BY).astype(np.float64)
-    luminance: Floats = light @ np.array(LUMINANCE)
+    luminance: Floats = light @ np.array(BT709_LUMA)
     known = (pixels.max(axis=-1) < CLIPPED_FROM) & (luminance > DARK_UNTIL)
     if np.count_nonzero(known) < MIN_PIXELS:
         return 0.0, 0.0

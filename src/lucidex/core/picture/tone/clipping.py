@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.picture.tone.development import LUMINANCE
+from lucidex.core.luma import BT709_LUMA
 
 BINS = 128
 SAMPLED_UP_TO = 40_000  # pixels: of more, every second or third in each direction is counted
@@ -36,7 +36,7 @@ def histogram(pixels: Bytes) -> Histogram:
     every = max(1, int(np.ceil(np.sqrt(pixels.shape[0] * pixels.shape[1] / SAMPLED_UP_TO))))
     seen = pixels[::every, ::every].reshape(-1, pixels.shape[2])
     colours = np.ascontiguousarray(seen[seen[:, 3] > 127, :3] if seen.shape[1] == 4 else seen)
-    luma = np.rint(colours @ np.array(LUMINANCE, np.float32)).astype(np.uint8)
+    luma = np.rint(colours @ np.array(BT709_LUMA, np.float32)).astype(np.uint8)
     red, green, blue = (_shares(colours[:, channel]) for channel in range(3))
     dark, light = clipped(colours)
     total = max(1, len(colours))

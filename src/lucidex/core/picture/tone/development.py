@@ -32,13 +32,13 @@ import numpy as np
 import numpy.typing as npt
 import pyvips
 
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.colour import image_of
 from lucidex.core.picture.tone.amounts import Shift, Tone
 from lucidex.core.picture.tone.curves import along
 from lucidex.core.picture.tone.kernel import develop_codes, develop_light
 from lucidex.core.source.pyramid import AnyPixels
 
-LUMINANCE = (0.2126, 0.7152, 0.0722)
 STOPS_OF_BALANCE = 1.0  # red up and blue down at full warmth, green down at full tint
 BRIGHTEST = 3.2  # the slope at black at full brightness, and at white at the darkest
 STEEPEST = 2.2  # the slope in the middle at full contrast
@@ -47,9 +47,9 @@ MAX_SHIFT = 0.15  # of the gamma range: what a full shift adds to one channel
 ENTRIES = 2_048
 THREADS = 2
 CHUNK_PIXELS = 65_536
-_LUMA = np.array(LUMINANCE)
-WARM = np.array([1.0, (LUMINANCE[2] - LUMINANCE[0]) / LUMINANCE[1], -1.0])  # no luma of their own
-MAGENTA = np.array([1.0, -(LUMINANCE[0] + LUMINANCE[2]) / LUMINANCE[1], 1.0])
+_LUMA = np.array(BT709_LUMA)
+WARM = np.array([1.0, (BT709_LUMA[2] - BT709_LUMA[0]) / BT709_LUMA[1], -1.0])  # no luma of their own
+MAGENTA = np.array([1.0, -(BT709_LUMA[0] + BT709_LUMA[2]) / BT709_LUMA[1], 1.0])
 
 Floats = npt.NDArray[np.float64]
 Floats32 = npt.NDArray[np.float32]

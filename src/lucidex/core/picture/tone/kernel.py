@@ -12,7 +12,9 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-RED, GREEN, BLUE = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+from lucidex.core.luma import BT709_LUMA
+
+RED, GREEN, BLUE = (np.float32(share) for share in BT709_LUMA)
 SKIN_HUE, SKIN_REACH, SKIN_SPARED = np.float32(0.28), np.float32(0.28), np.float32(0.75)
 NOTHING, ALL, HALF = np.float32(0), np.float32(1), np.float32(0.5)
 WHITE, DEEP_WHITE = np.float32(255), np.float32(65_535)

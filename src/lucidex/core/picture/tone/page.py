@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from lucidex.core.picture.tone.development import LUMINANCE
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.source.pyramid import AnyPixels
 
 LIGHT_FROM = 0.55  # of the gamma range: what is darker is no page
@@ -22,7 +22,7 @@ def page_level(pixels: AnyPixels) -> float | None:
 
     `pixels`: n × m × 3 bytes of sRGB.
     """
-    luma = (pixels @ np.array(LUMINANCE) / 255).astype(np.float32)
+    luma = (pixels @ np.array(BT709_LUMA) / 255).astype(np.float32)
     level = _commonest(luma)
     near = np.abs(luma - level) < NEAR
     darkest, lightest = np.percentile(luma, [0.5, 99])

@@ -9,14 +9,13 @@ import pyvips
 
 from lucidex.core.areas.shapes import Masks
 from lucidex.core.geometry.sizes import Box, Size
+from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.grounds import Colour
 from lucidex.core.source.derivation import StoredPixels
 from lucidex.core.source.profiles import PROFILE_FIELD
 from lucidex.core.source.pyramid import AnyPixels
 
 Floats32 = npt.NDArray[Any]  # of 32 bits; OpenCV's types lose that
-
-LUMA = (0.2126, 0.7152, 0.0722)
 
 
 def padded_part(stored: StoredPixels, box: Box, reach: int) -> tuple[AnyPixels, Box]:
@@ -66,7 +65,9 @@ def in_stored_colours(stored: StoredPixels, colour: Colour) -> Floats32:
     """A colour of sRGB as the code values of these pixels: one for each colour band; of grey ones, its luma."""
     scale = stored.opaque / 255
     if stored.colour_bands == 1:
-        return np.array([sum(share * value for share, value in zip(LUMA, colour, strict=True)) * scale], np.float32)
+        return np.array(
+            [sum(share * value for share, value in zip(BT709_LUMA, colour, strict=True)) * scale], np.float32
+        )
     if stored.profile is None:
         return np.array(colour, np.float32) * np.float32(scale)
     # several pixels: some transforms refuse a single one
