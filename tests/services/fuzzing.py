@@ -3,6 +3,7 @@
 python -m tests.services.fuzzing [MUTATIONS OF EACH FORMAT, usually 2000]
 """
 
+import gc
 import json
 import os
 import random
@@ -20,6 +21,7 @@ from tests.conftest import smooth_picture
 from tests.core.test_formats_in import by_pillow, heic, pdf, svg
 
 MOST_BYTES = 300_000_000
+SCRATCH_FILES = 20
 SMALL = smooth_picture(64, 48)
 SEEDS = {
     "JPEG": lambda: by_pillow("JPEG", SMALL, progressive=True),
@@ -61,16 +63,20 @@ def mutated(content: bytes, chance: random.Random) -> bytes:
     return bytes(changed)
 
 
-def try_some(scratch: BufferedRandom, seed: str, name: str, count: str) -> str:
+def try_some(*given: BufferedRandom | str) -> str:
     """Outcomes of so many mutations of a format, as JSON: how many of each, and what went wrong otherwise.
 
-    Each of them is written into `scratch`: whoever is confined can make no files, not even in memory.
+    Given are files to write them into, one after the other (whoever is confined can make none, and what was mapped of
+    one must not be cut off at once), a seed, the format's name and the count.
     """
+    files = [one for one in given if not isinstance(one, str)]
+    seed, name, count = (one for one in given if isinstance(one, str))
     content, chance = SEEDS[name](), random.Random(f"{name} {seed}")
     outcomes: Counter[str] = Counter()
     wrong: list[str] = []
-    for _ in range(int(count)):
-        tried = mutated(content, chance)
+    for number in range(int(count)):
+        tried, scratch = mutated(content, chance), files[number % len(files)]
+        gc.collect()  # what was mapped of it before is let go of
         scratch.seek(0)
         scratch.truncate()
         scratch.write(tried)
@@ -91,8 +97,8 @@ def try_some(scratch: BufferedRandom, seed: str, name: str, count: str) -> str:
 def outcomes_of(runner: IsolatedRunner, seed: str, name: str, count: int) -> dict[str, Any]:
     """The same, in a process of its own."""
     with TemporaryDirectory() as folder:
-        scratch = Path(folder) / "fuzzed"
-        return dict(json.loads(runner.run(try_some, seed, name, str(count), opened=[(scratch, "w+b")])))
+        scratch = [(Path(folder) / f"fuzzed-{number}", "w+b") for number in range(SCRATCH_FILES)]
+        return dict(json.loads(runner.run(try_some, seed, name, str(count), opened=scratch)))
 
 
 def main(count: int) -> int:
