@@ -96,6 +96,10 @@ def test_several_papers_are_proposed_each_as_a_picture(workshop: Workshop, actor
     for number, sheet in zip(by_place, sorted(laid, key=lambda one: one.left_mm), strict=True):
         assert preview.straighten_degrees(number) == pytest.approx(-sheet.askew_degrees, abs=1)
         assert preview.proposed(subject_named("print"), number).left == pytest.approx(sheet.left_mm, abs=30)
+    first = next(n for n in range(3) if preview.proposed(subject_named("print"), n).left < 30)
+    inked = decode(scanning.preview_file(preview, Treated(Looks.INK, is_clear=True), first)[0]).numpy()
+    ink = inked[inked[..., 3] > 200].mean(axis=0)
+    assert ink[2] > ink[0] + 20, "blue ink stays blue, whatever else lies there"
     areas = {preview.proposed(subject_named("signature"), number) for number in range(len(laid))}
     assert len(areas) == len(laid)
 

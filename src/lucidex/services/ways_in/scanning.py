@@ -208,8 +208,8 @@ def find_preview(workshop: Workshop, actor: Actor, preview_id: str) -> Preview:
     return found
 
 
-def preview_file(preview: Preview, treated: Treated) -> tuple[bytes, str]:
-    """The preview as the scan will look, and its media type."""
+def preview_file(preview: Preview, treated: Treated, number: int = 0) -> tuple[bytes, str]:
+    """The preview as the scan of a paper will look, and its media type: what its ink is decides that paper alone."""
     pixels = preview.pixels
     if treated.looks is Looks.GREY:
         grey = cv2.cvtColor(pixels, cv2.COLOR_RGB2GRAY)
@@ -217,13 +217,22 @@ def preview_file(preview: Preview, treated: Treated) -> tuple[bytes, str]:
     size = Size(pixels.shape[1], pixels.shape[0])
     source = Source(size, 1, PixelLayout(3, "uchar", "srgb", False), None, {1: pixels}.__getitem__).of_pixels(pixels)
     geometry = PictureGeometry.of(size)
-    raster = Raster(pixels, geometry)
+    around = preview.papers[number].window if number < len(preview.papers) else None
+    own = pixels if around is None else np.ascontiguousarray(_inside(pixels, around))
+    raster = Raster(own, PictureGeometry.of(Size(own.shape[1], own.shape[0])))
     steps = [step.found_on(raster).lightened(treated.lighter) for step in _toned(treated)]
     document = PictureDocument(steps=tuple(StepEntry(id=f"s{i}", step=step) for i, step in enumerate(steps)))
     whole = Placement(Window(0, 0, size.width, size.height), size, 0, 0, size)
     image = draw(source, plan(source, geometry, whole, None, document.treatment))
     name = PNG if image.hasalpha() else JPEG
     return encode(image, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT)), name.output.media_type
+
+
+def _inside(pixels: Bytes, window: Window) -> Bytes:
+    left, top, right, bottom = (
+        round(one) for one in (window.left, window.top, window.left + window.width, window.top + window.height)
+    )
+    return pixels[top:bottom, left:right]
 
 
 def _toned(treated: Treated) -> list[Step]:

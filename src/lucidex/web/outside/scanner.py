@@ -128,10 +128,11 @@ def show(
     clear: bool = False,
     keep: bool = True,
     lighter: Annotated[float, Query(ge=-100, le=100, allow_inf_nan=False)] = 0.0,
+    paper: Annotated[int, Query(ge=0, le=100)] = 0,
 ) -> Response:
     """The preview as the scan will look."""
     preview = find_preview(app.workshop, actor, preview_id)
-    content, media_type = preview_file(preview, Treated(looks, clear, keep, lighter))
+    content, media_type = preview_file(preview, Treated(looks, clear, keep, lighter), paper)
     return Response(content, media_type=media_type, headers={"Cache-Control": "private, max-age=600"})
 
 

@@ -137,6 +137,7 @@ function choose(number) {
   part = parts[number];
   sayPapers();
   draw();
+  showLooks();
 }
 
 function sayPapers() {
@@ -196,7 +197,7 @@ function treated() {
 function showLooks() {
   if (!seen) return;
   const wanted = treated(), image = /** @type {HTMLImageElement} */ (byId("glass-treated"));
-  const query = new URLSearchParams({ looks: wanted.looks, clear: String(wanted.clear), keep: String(wanted.keep), lighter: String(wanted.lighter) });
+  const query = new URLSearchParams({ looks: wanted.looks, clear: String(wanted.clear), keep: String(wanted.keep), lighter: String(wanted.lighter), paper: String(chosen) });
   const source = `${address}/previews/${seen.id}?${query}`;
   image.dataset.wanted = source;
   const next = new Image();
