@@ -15,7 +15,7 @@ from lucidex.services.intake.intake import NewFolio, bring_in
 from lucidex.services.people.people import add_person
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.app import create_app
-from lucidex.web.context import AppContext
+from lucidex.web.request.context import AppContext
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync", "--no-first-run"]
 PAINTED = """([selector, value]) => new Promise((done) => {

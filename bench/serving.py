@@ -15,7 +15,7 @@ from lucidex.launch.sockets import listen
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.app import create_app
-from lucidex.web.context import AppContext
+from lucidex.web.request.context import AppContext
 
 
 def main() -> None:

@@ -22,7 +22,8 @@ content = write(render_picture(open_picture(sys.argv[1]), demand), demand)
 from lucidex.core.places.book import shipped_book
 from lucidex.core.steps.looks import shipped_looks
 from lucidex.records.migration import migrate
-from lucidex.web.templating import environment
+from lucidex.web import views
+from lucidex.web.shell.templating import environment
 environment.get_template("bench/bench.html")
 print(len(content), len(shipped_book().places), len(shipped_looks()))
 """

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageFont
 
-FONTS = Path(__file__).parents[2] / "src/lucidex/web/static/fonts"
+FONTS = Path(__file__).parents[2] / "src/lucidex/web/shell/static/fonts"
 
 
 def font(size, weight=400, mono=False):

@@ -18,7 +18,7 @@ from lucidex.services.people.people import Actor
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.runs.worker import give_back, has_work, work
 from lucidex.web.app import create_app
-from lucidex.web.context import AppContext
+from lucidex.web.request.context import AppContext
 from lucidex.work.dispatcher import LocalProcesses
 from tests.conftest import PASSWORD, encoded, smooth_picture
 

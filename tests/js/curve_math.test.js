@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { along, evened, pointsOf, typed } from "../../src/lucidex/web/static/js/curve_math.js";
+import { along, evened, pointsOf, typed } from "../../src/lucidex/web/views/bench/js/curve_math.js";
 
 const vectors = JSON.parse(readFileSync(new URL("./vectors.json", import.meta.url), "utf8"));
 

@@ -1,7 +1,7 @@
 // Moments in words, in the zone of whoever looks.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { inWords } from "../../src/lucidex/web/static/js/times.js";
+import { inWords } from "../../src/lucidex/web/shell/js/times.js";
 
 test("days are counted by midnights of the person's own zone", () => {
   const now = new Date(2026, 10, 26, 0, 5);

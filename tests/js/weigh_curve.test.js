@@ -1,7 +1,7 @@
 // Curves of weight against likeness: what is read off between measured points.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { atWeight, further, nearest, ordered, smoothPath, ticks, weightAt } from "../../src/lucidex/web/static/js/weigh_curve.js";
+import { atWeight, further, nearest, ordered, smoothPath, ticks, weightAt } from "../../src/lucidex/web/views/weigh/js/weigh_curve.js";
 
 const point = (bytes, likeness, quality) => ({ format: "webp", label: "WebP", quality, bytes, weight: "", likeness, words: "", waits: [] });
 const CURVE = [point(10_000, 40, 20), point(40_000, 80, 70), point(160_000, 95, 95)];

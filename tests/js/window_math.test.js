@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { coveringWindow, moved, pulled, scaled, whole } from "../../src/lucidex/web/static/js/window_math.js";
+import { coveringWindow, moved, pulled, scaled, whole } from "../../src/lucidex/web/shell/js/window_math.js";
 
 const vectors = JSON.parse(readFileSync(new URL("./vectors.json", import.meta.url), "utf8"));
 

@@ -27,7 +27,7 @@ from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.routines.routines import keep_routine
 from lucidex.services.runs import runs
 from lucidex.web.app import create_app
-from lucidex.web.context import AppContext
+from lucidex.web.request.context import AppContext
 from tests.conftest import PASSWORD, encoded, smooth_picture
 
 

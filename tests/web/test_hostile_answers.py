@@ -266,7 +266,7 @@ def test_every_item_is_borne_by_the_page_the_search_and_the_document(
     assert len(items) > 100
     assert {bool(one.licence) for one in items} == {True, False}
     service = Service(3, PICTURES, "Elsewhere", f"{HERE}/c")
-    monkeypatch.setattr("lucidex.web.outside.choosing.read_services", lambda *_: [service])
+    monkeypatch.setattr("lucidex.web.views.outside.choosing.read_services", lambda *_: [service])
     monkeypatch.setattr(free_pictures, "contents_of", lambda *_: Contents("x", tuple(items), True))
     found = look_for(workshop, work.visitor.actor, work.folio_id, service, Looked(), work.place_id)
     for offer in found.offers:
@@ -286,7 +286,7 @@ def test_every_page_of_a_site_is_borne(workshop: Workshop, work: Work, monkeypat
             pages += of_site(json.dumps(mutated(PAGES, chance, 0.1)).encode()).pages
     assert len(pages) > 50
     service = Service(4, SITE, "Elsewhere", f"{HERE}/micropub")
-    monkeypatch.setattr("lucidex.web.outside.choosing.read_services", lambda *_: [service])
+    monkeypatch.setattr("lucidex.web.views.outside.choosing.read_services", lambda *_: [service])
     monkeypatch.setattr(published, "published_of", lambda *_: Published(tuple(pages), True))
     assert work.visitor.client.get(f"/folios/{work.folio_id}/site").status_code == 200
     for shown in {one.address for page in pages for one in page.pictures}:
@@ -297,13 +297,13 @@ def test_a_sentence_with_half_a_character_is_said_once(work: Work, monkeypatch: 
     """It made every page of that session answer 500 for ever."""
     with pytest.raises(UserError) as refused:
         of_pictures(b"{}")
-    monkeypatch.setattr("lucidex.web.outside.pictures.find_service", lambda *_: Service(3, PICTURES, "E", HERE))
-    monkeypatch.setattr("lucidex.web.outside.pictures.find_item", lambda *_: None)
+    monkeypatch.setattr("lucidex.web.views.free.page.find_service", lambda *_: Service(3, PICTURES, "E", HERE))
+    monkeypatch.setattr("lucidex.web.views.free.page.find_item", lambda *_: None)
 
     def failing(*_: object) -> None:
         raise UnreadableFileError("“half \ud800” is no picture.") from refused.value
 
-    monkeypatch.setattr("lucidex.web.outside.pictures.take_in", failing)
+    monkeypatch.setattr("lucidex.web.views.free.page.take_in", failing)
     sent = {"source": "3", "item": "0" * 20}
     answer = work.visitor.post(f"/folios/{work.folio_id}/free-pictures/take", sent)
     assert answer.status_code == 200

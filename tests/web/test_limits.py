@@ -24,10 +24,13 @@ from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
 from lucidex.services.keeping.many import MAX_AT_ONCE
 from lucidex.services.rendering.renderer import Renderer
-from lucidex.web import bodies, body_limits, documents_in, fairness, uploads
+from lucidex.web.api import documents_in
 from lucidex.web.api.shapes import DocumentIn, RenderIn
-from lucidex.web.problems import status_of
-from lucidex.web.queues import Queue, while_wanted
+from lucidex.web.gates import bodies, fairness
+from lucidex.web.request import body_limits
+from lucidex.web.request import incoming as uploads
+from lucidex.web.request.queues import Queue, while_wanted
+from lucidex.web.shell.problems import status_of
 from tests.conftest import encoded, picture
 from tests.web.conftest import Visitor, Work
 

@@ -7,8 +7,10 @@ import time
 import pytest
 
 from lucidex.core.geometry.sizes import Size
-from lucidex.web.bench.wall import WALL_HEIGHT, WALL_WIDTH, hang
-from lucidex.web.static_files import STATIC
+from lucidex.web.shell.static_files import SERVED
+from lucidex.web.shell.view import WEB, carried_by
+from lucidex.web.views import VIEWS
+from lucidex.web.views.bench.wall import WALL_HEIGHT, WALL_WIDTH, hang
 from tests.web.conftest import Work
 
 
@@ -115,7 +117,7 @@ def test_our_own_error_pages(work: Work, monkeypatch: pytest.MonkeyPatch) -> Non
     def fail(*_: object) -> None:
         raise RuntimeError("inside")
 
-    monkeypatch.setattr("lucidex.web.pages.start.list_folios", fail)
+    monkeypatch.setattr("lucidex.web.views.start.page.list_folios", fail)
     broken = work.visitor.client.get("/")
     assert broken.status_code == 500
     assert "went wrong on our side" in broken.text
@@ -185,9 +187,9 @@ def test_a_warning_comes_with_its_reason_and_its_ways_out(work: Work) -> None:
 
 def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Work) -> None:
     client = work.visitor.client
-    found = re.search(r'src="(/static/([0-9a-f]{16})/js/main\.js)"', client.get("/").text)
+    found = re.search(r'src="(/static/([0-9a-f]{16})/shell/js/main\.js)"', client.get("/").text)
     assert found
-    script = STATIC / "js" / "main.js"
+    script = WEB / "shell/js/main.js"
 
     def kept(path: str) -> str:
         answer = client.get(path)
@@ -196,7 +198,7 @@ def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Wo
 
     assert "immutable" in kept(found[1])
     assert kept(found[1].replace(found[2], "0" * 16)) == "no-cache", "the address of an earlier version"
-    assert kept("/static/js/main.js") == "no-cache"
+    assert kept("/static/shell/js/main.js") == "no-cache"
     assert client.get(found[1].replace("main", "nothing")).headers["Cache-Control"] != kept(found[1])
     was = script.stat()
     os.utime(script, (was.st_atime, time.time() + 60))
@@ -204,3 +206,23 @@ def test_scripts_are_kept_for_ever_only_under_the_key_of_what_they_hold(work: Wo
         assert kept(found[1]) == "no-cache", "it was changed since the key was made of it"
     finally:
         os.utime(script, (was.st_atime, was.st_mtime))
+
+
+def test_all_that_a_view_says_of_itself_is_there_and_is_served(work: Work) -> None:
+    for view in VIEWS:
+        carried = carried_by(view)
+        for path in (*carried.scripts, *carried.modules, *filter(None, [carried.stylesheet])):
+            assert work.visitor.client.get(f"/static/{path}").status_code == 200, path
+        others = {one.name for one in VIEWS} - {view.name}
+        named = {path.split("/")[1] for path in carried.modules if path.startswith("views/")}
+        assert not named & others, "a page fetches what belongs to another view"
+
+
+def test_nothing_is_served_but_what_is_meant_for_the_browser(work: Work) -> None:
+    inside = [path.relative_to(WEB).as_posix() for path in WEB.rglob("*") if path.is_file()]
+    hidden = [path for path in inside if not SERVED.fullmatch(path)]
+    assert "app.py" in hidden
+    assert "views/bench/templates/bench.html" in hidden
+    for path in ("app.py", "views/bench/page.py", "views/bench/templates/bench.html", "shell/js/../templating.py"):
+        assert work.visitor.client.get(f"/static/{path}").status_code == 404, path
+    assert not [path for path in inside if SERVED.fullmatch(path) and path.endswith((".py", ".html"))]

@@ -9,7 +9,7 @@ from starlette.routing import Route
 from starlette.testclient import TestClient
 
 from lucidex.records.store import FolderStore
-from lucidex.web.stored import stored_file
+from lucidex.web.request.stored import stored_file
 
 NAME = "Größe 1 600 × 640.png"
 

@@ -33,7 +33,7 @@ from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.rendering.results import release_leases
 from lucidex.services.runs.worker import free_cells, give_back, has_work, work
 from lucidex.web.app import create_app
-from lucidex.web.context import AppContext
+from lucidex.web.request.context import AppContext
 from lucidex.work.dispatcher import LocalProcesses
 
 DEFAULT_PORT = 8431

@@ -379,7 +379,7 @@ class Logo(Base):
 
 
 class Font(Base):
-    """A face that somebody brought in for words on pictures; `facts` are `core.finish.fonts.FontFacts`."""
+    """A face that somebody brought in for words on pictures; `facts` are `core.finish.text.own_faces.FontFacts`."""
 
     __tablename__ = "font"
     __table_args__ = (UniqueConstraint("person_id", "original_sha256", name="font_once"),)

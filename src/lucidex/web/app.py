@@ -11,25 +11,17 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp
 
 from lucidex import __version__
-from lucidex.web import api, problems, tus, weigh
-from lucidex.web.bench import controls, drafts, frames, notes, overlays, sheets, steps
-from lucidex.web.bench import page as bench
-from lucidex.web.bench import places as bench_places
-from lucidex.web.bodies import Bodies
-from lucidex.web.body_limits import MAX_FIELDS
-from lucidex.web.context import AppContext
-from lucidex.web.fairness import Fairness
-from lucidex.web.outside import pictures as outside_pictures
-from lucidex.web.outside import scanner as outside_scanner
-from lucidex.web.outside import settings as outside_settings
-from lucidex.web.outside import site as outside_site
-from lucidex.web.pages import account, faces, files, folio, gather, health, history, people, start, uploads
-from lucidex.web.places import book
-from lucidex.web.proof import output_choices, runs, sheet
-from lucidex.web.routines import page as routines
-from lucidex.web.routines import use
-from lucidex.web.security import SecurityHeaders, check_csrf
-from lucidex.web.static_files import KeyedFiles
+from lucidex.web import api
+from lucidex.web.gates import health, tus
+from lucidex.web.gates.bodies import Bodies
+from lucidex.web.gates.fairness import Fairness
+from lucidex.web.pixels import faces, files
+from lucidex.web.request.body_limits import MAX_FIELDS
+from lucidex.web.request.context import AppContext
+from lucidex.web.request.security import SecurityHeaders, check_csrf
+from lucidex.web.shell import problems
+from lucidex.web.shell.static_files import KeyedFiles
+from lucidex.web.views import VIEWS
 
 SESSION_SECONDS = 14 * 24 * 3600
 THREADS = 24
@@ -67,26 +59,9 @@ def create_app(context: AppContext, secret: str) -> FastAPI:
     )
     app.state.context = context
     # those that are asked for while something moves come first: routes are matched in order
-    often = (drafts, files, frames, bench, steps, bench_places, sheets, overlays, notes, sheet, output_choices, runs)
-    outside = (outside_scanner, outside_pictures, outside_site, outside_settings)
-    rest = (
-        weigh,
-        *outside,
-        health,
-        account,
-        faces,
-        people,
-        start,
-        uploads,
-        folio,
-        gather,
-        history,
-        book,
-        routines,
-        use,
-        api,
-    )
-    for router in (*(module.router for module in often), *controls.ROUTERS, *(module.router for module in rest)):
+    for router in (files.router, *(router for view in VIEWS for router in view.routers)):
+        app.include_router(router)
+    for router in (health.router, faces.router, api.router):
         app.include_router(router)
     app.include_router(tus.router, dependencies=[Depends(check_csrf)], include_in_schema=False)
     for prefix in ("", "/api"):

@@ -355,7 +355,7 @@ class Step(BaseModel):
     def read(cls, text: str) -> Self | None:
         """The step meant by typed words that carry numbers, or None where they mean something else.
 
-        `text` is as the line writes it (`core.line.text`): small letters, British spelling, one blank between all
+        `text` is as the line writes it (`core.typed_text`): small letters, British spelling, one blank between all
         words, numbers and signs. A word of `amounts` with a number before or behind it, such as `exposure +0,5`,
         `contrast 20 %` or `+10 brightness`, is understood by itself.
         """

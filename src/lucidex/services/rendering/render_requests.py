@@ -12,7 +12,7 @@ from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
-from lucidex.core.keys import encoded_key, pixels_key, restoration_keys, stamped_key
+from lucidex.core.keys import appearance_key, encoded_key, pixels_key, restoration_keys, stamped_key
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
@@ -55,7 +55,7 @@ class RenderRequest:
 
     @property
     def resampled_key(self) -> Hashable:
-        """All that decides its framed pixels before their treatment (`core.render.framed`), within one process."""
+        """All that decides its framed pixels before their treatment (`core.render.resampled_window`), within one process."""
         wide, treatment = self.chosen.widened, self.chosen.treatment
         ready_for = (treatment.tone is not None, bool(treatment.background_removals))
         restored = restoration_keys(self.restorations)[-1:]
@@ -126,6 +126,11 @@ class PlacedPicture:
     def flags_at(self, byte_count: int, statistics: PixelStatistics | None = None) -> tuple[Flag, ...]:
         """The same, once the file is known."""
         return flags(replace(self.case, byte_count=byte_count, statistics=statistics))
+
+
+def preview_key(state: PictureState, document: PictureDocument) -> str:
+    """The name of all that decides previews of a picture, whatever their size and part."""
+    return appearance_key(state.source_key, document.counting_in(None))
 
 
 def in_place(

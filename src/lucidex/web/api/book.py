@@ -5,9 +5,9 @@ from pydantic import BaseModel
 
 from lucidex.core.places.book import Book, BookPlace
 from lucidex.services.places import book
-from lucidex.web.body_limits import DOCUMENT_BYTES, takes
-from lucidex.web.context import App, Bearer
-from lucidex.web.documents_in import ReadApart
+from lucidex.web.api.documents_in import ReadApart
+from lucidex.web.request.body_limits import DOCUMENT_BYTES, takes
+from lucidex.web.request.context import App, Bearer
 
 router = APIRouter(tags=["book of places"], route_class=ReadApart)
 

@@ -9,9 +9,9 @@ from lucidex.services.folios import folios
 from lucidex.services.intake.intake import bring_in_received, check_target
 from lucidex.services.pictures import folio_history
 from lucidex.web.api.shapes import ActionMoved, FolioAction, FolioDetail, FolioIn, FolioOut, PictureTaken, SizeOut
-from lucidex.web.body_limits import takes_file
-from lucidex.web.context import App, Bearer
-from lucidex.web.uploads import received
+from lucidex.web.request.body_limits import takes_file
+from lucidex.web.request.context import App, Bearer
+from lucidex.web.request.incoming import received
 
 router = APIRouter(tags=["folios"])
 

@@ -10,9 +10,9 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.core.finish.text.own_faces import FontFacts
 from lucidex.services.assets import fonts
 from lucidex.services.assets.fonts import KeptFont
-from lucidex.web.body_limits import takes_file
-from lucidex.web.context import App, Bearer
-from lucidex.web.uploads import received
+from lucidex.web.request.body_limits import takes_file
+from lucidex.web.request.context import App, Bearer
+from lucidex.web.request.incoming import received
 
 router = APIRouter(tags=["faces"])
 

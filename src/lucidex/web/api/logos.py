@@ -10,9 +10,9 @@ from lucidex.core.finish.assets import AssetFile
 from lucidex.services.assets import logos
 from lucidex.services.assets.logos import KeptLogo
 from lucidex.web.api.shapes import SizeOut
-from lucidex.web.body_limits import takes_file
-from lucidex.web.context import App, Bearer
-from lucidex.web.uploads import received
+from lucidex.web.request.body_limits import takes_file
+from lucidex.web.request.context import App, Bearer
+from lucidex.web.request.incoming import received
 
 router = APIRouter(tags=["logos"])
 

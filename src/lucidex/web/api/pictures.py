@@ -17,12 +17,12 @@ from lucidex.services.people.events import EventKind, note_alone
 from lucidex.services.pictures import documents
 from lucidex.services.places.places import demand_of, find_place
 from lucidex.services.rendering import render_requests
-from lucidex.web.admission import FILES
+from lucidex.web.api.documents_in import ReadApart
 from lucidex.web.api.shapes import DocumentIn, DocumentOut, RenderIn, VersionIn
-from lucidex.web.body_limits import DOCUMENT_BYTES, takes
-from lucidex.web.context import App, AppContext, Bearer
-from lucidex.web.documents_in import ReadApart
-from lucidex.web.stored import stored_file
+from lucidex.web.request.admission import FILES
+from lucidex.web.request.body_limits import DOCUMENT_BYTES, takes
+from lucidex.web.request.context import App, AppContext, Bearer
+from lucidex.web.request.stored import stored_file
 
 router = APIRouter(tags=["pictures"], route_class=ReadApart)
 

@@ -6,7 +6,7 @@ from lucidex.services.folios.folios import read_folio
 from lucidex.services.places import places
 from lucidex.web.api.pictures import wanted_demand
 from lucidex.web.api.shapes import PlaceChange, PlaceIn, PlaceOut
-from lucidex.web.context import App, Bearer
+from lucidex.web.request.context import App, Bearer
 
 router = APIRouter(tags=["places"])
 

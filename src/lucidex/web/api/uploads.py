@@ -2,10 +2,10 @@
 
 from fastapi import APIRouter, Depends, Request
 
-from lucidex.web import tus
-from lucidex.web.context import App, Bearer, bearer
-from lucidex.web.pages import uploads
-from lucidex.web.pages.start import Arrived
+from lucidex.web.gates import tus
+from lucidex.web.request.context import App, Bearer, bearer
+from lucidex.web.views.start import uploads
+from lucidex.web.views.start.page import Arrived
 
 router = APIRouter(tags=["uploads"])
 router.include_router(tus.router, dependencies=[Depends(bearer)])

@@ -1,1 +1,0 @@
-"""The bench: one picture, its steps, its stage and its places."""

@@ -1,0 +1,1 @@
+"""Addresses that answer with pixels: previews, finished files, samples of faces."""

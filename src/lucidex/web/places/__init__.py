@@ -1,1 +1,0 @@
-"""The form of a place, and the book of places."""

@@ -1,1 +1,0 @@
-"""The proof sheet, the runs from its foot, and how its files are written."""

@@ -1,1 +1,0 @@
-"""Routines: kept, seen before they are used, and used."""

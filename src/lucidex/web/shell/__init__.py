@@ -1,0 +1,1 @@
+"""What every page has around it: templates, scripts, styles, and how errors are said."""

@@ -1,0 +1,57 @@
+// Entry of every page: wires what each of them has. What belongs to one view is wired by its own script. Emits nothing.
+import { registerArrivals } from "./arrivals.js";
+import { listenToLines } from "./readings.js";
+import { guardRequests } from "./requests.js";
+import { rememberSizes } from "./sizes.js";
+import { sayTimes } from "./times.js";
+
+document.addEventListener("alpine:init", () => registerArrivals(window.Alpine));
+guardRequests();
+sayTimes();
+listenToLines();
+rememberSizes();
+
+// a choice that sends its form at once
+document.addEventListener("change", (event) => {
+  const field = /** @type {HTMLSelectElement} */ (event.target);
+  if (field.matches("[data-submits]")) field.form?.requestSubmit();
+});
+
+document.addEventListener("click", (event) => {
+  const target = /** @type {Element} */ (event.target);
+  if (target.closest("[data-dismiss]")) target.closest(".notice")?.remove();
+  // a button that sends a form goes with its sheet only after the form was read
+  const after = target.closest("[data-close-sheet-after]");
+  if (after) window.setTimeout(() => after.closest("[data-sheet]")?.remove());
+  if (target.closest("[data-close-sheet]")) target.closest("[data-sheet]")?.remove();
+  if (target.closest("[data-focus-line]")) document.getElementById("line")?.focus();
+});
+
+document.addEventListener("DOMContentLoaded", () => {
+  // what was typed before the scripts were there is answered too
+  for (const field of document.querySelectorAll("input[hx-get]")) {
+    if (field instanceof HTMLInputElement && field.value !== field.defaultValue) field.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});
+
+document.addEventListener("input", (event) => {
+  // a slider and its number box show the same value; the number box is what is sent
+  const moved = /** @type {HTMLInputElement} */ (event.target);
+  if (!moved.matches("input")) return;
+  if (moved.dataset.fills) return fillColour(moved);
+  if (moved.dataset.twin) setTwin(moved.form?.elements.namedItem(moved.dataset.twin), moved.value);
+  else if (moved.type === "number") setTwin(moved.form?.querySelector(`[data-twin="${moved.name}"]`), moved.value);
+}, true);
+
+/** A colour field chooses the radio button that stands for "a colour". @param {HTMLInputElement} field */
+function fillColour(field) {
+  const radio = /** @type {HTMLInputElement | null} */ (field.form?.querySelector(`[name="${field.dataset.fills}"][data-colour]`) ?? null);
+  if (!radio) return;
+  radio.value = field.value;
+  radio.checked = true;
+}
+
+/** @param {unknown} twin @param {string} value */
+function setTwin(twin, value) {
+  if (twin instanceof HTMLInputElement) twin.value = value;
+}

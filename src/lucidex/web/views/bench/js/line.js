@@ -1,0 +1,92 @@
+// The add-a-step line: opens its lists, says what an entry of them does in a seat of its own, and does what concerns
+// the page alone when the server has understood it.
+import { say } from "../../../shell/js/requests.js";
+
+/** @type {Record<string, () => void>} */
+const COMMANDS = {
+  actual: press('[data-sight="actual"]'),
+  whole: press('[data-sight="whole"]'),
+  closer: press('[data-sight="closer"]'),
+  further: press('[data-sight="further"]'),
+  original: press('[data-view="beside"]'),
+  result: press('[data-view="result"]', "No place is chosen. Hang one, by typing its size."),
+  download: press('[data-key="download"]', "Nothing hangs yet. Type the size that the picture must have."),
+  history: press('[data-command="history"]', "Nothing was changed yet."),
+  notes: press('[data-command="notes"][aria-expanded="false"]'),
+  help: press('[data-command="help"]'),
+  thirds: () => guide("thirds"),
+  "no guides": () => guide("none"),
+};
+
+/** @param {AlpineLike} Alpine */
+export function registerLine(Alpine) {
+  Alpine.data("line", () => ({
+    open: "",
+    get showsFrame() { return this.open === "frame"; },
+    get showsTone() { return this.open === "tone"; },
+    get showsMend() { return this.open === "mend"; },
+    get showsFinish() { return this.open === "finish"; },
+    get showsSize() { return this.open === "size"; },
+    get showsKeys() { return this.open === "keys"; },
+    get showsLists() { return this.open !== "" && this.open !== "keys"; },
+    frameButton: group("frame"),
+    sizeButton: group("size"),
+    toneButton: group("tone"),
+    mendButton: group("mend"),
+    finishButton: group("finish"),
+    keysButton: group("keys"),
+    init() {
+      for (const kind of ["pointerover", "focusin"]) document.addEventListener(kind, sayOffer);
+      document.addEventListener("input", sift);
+      document.addEventListener("line-done", () => { this.open = ""; });
+      document.addEventListener("line-commands", (event) => {
+        const { names } = /** @type {CustomEvent} */ (event).detail;
+        for (const command of names) COMMANDS[command]?.();
+      });
+    },
+  }));
+}
+
+/** @param {string} selector @param {string} otherwise what is said where there is nothing to press */
+function press(selector, otherwise = "") {
+  return () => {
+    const button = /** @type {HTMLElement | null} */ (document.querySelector(selector));
+    if (button) button.click();
+    else if (otherwise) say(otherwise);
+  };
+}
+
+/** @param {string} which */
+function guide(which) {
+  const select = /** @type {HTMLSelectElement | null} */ (document.getElementById("stage-guides"));
+  if (!select) return;
+  select.value = which;
+  select.dispatchEvent(new Event("change", { bubbles: true }));
+}
+
+/** What an entry of the lists would do, said before it is done, in a fixed seat. @param {Event} event */
+function sayOffer(event) {
+  const offer = /** @type {Element} */ (event.target).closest?.("[data-offer][title]");
+  const seat = document.getElementById("offer-says");
+  if (offer && seat) seat.textContent = offer.getAttribute("title");
+}
+
+/** Long lists can be typed into: only what holds the letters stays. @param {Event} event */
+function sift(event) {
+  const field = /** @type {HTMLInputElement} */ (event.target);
+  if (field.dataset.sifts === undefined) return;
+  const letters = field.value.trim().toLowerCase();
+  for (const offer of document.querySelectorAll(`#${field.dataset.sifts} .offer`)) {
+    /** @type {HTMLElement} */ (offer).hidden = !(offer.textContent ?? "").toLowerCase().includes(letters);
+  }
+}
+
+/** @param {string} name */
+function group(name) {
+  return {
+    /** @this {{open: string}} */
+    "@click"() { this.open = this.open === name ? "" : name; },
+    /** @this {{open: string}} */
+    ":aria-expanded"() { return String(this.open === name); },
+  };
+}
