@@ -23,6 +23,7 @@ from lucidex.core.proof.names import MAX_FILE_NAME, clean_file_name
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import PlaceKey, StepEntry, assets_of, geometry_after
+from lucidex.core.steps.bands import FinishStep, RestorationStep, WordedStep, of_kind
 from lucidex.core.steps.base import Band, Step
 from lucidex.core.steps.composition import restorations_of, treatment_of
 from lucidex.core.steps.upgrades import renamed
@@ -185,18 +186,27 @@ class PictureDocument(BaseModel):
 
     def filled(self, values: Mapping[str, str]) -> "PictureDocument":
         """The document with the fields of its words filled in."""
-        if not any(entry.step.fields for entry in self.steps):
+        if not any(step.fields for step in of_kind((entry.step for entry in self.steps), WordedStep)):
             return self
-        steps = tuple(entry.model_copy(update={"step": entry.step.filled(values)}) for entry in self.steps)
+        return self.with_words(lambda entry, step: step.filled(values))
+
+    def with_words(self, alter: Callable[[StepEntry, WordedStep], Step]) -> "PictureDocument":
+        """The document with another step for each that has words."""
+        steps = tuple(
+            entry.model_copy(update={"step": alter(entry, entry.step)})
+            if isinstance(entry.step, WordedStep)
+            else entry
+            for entry in self.steps
+        )
         return self.model_copy(update={"steps": steps})
 
     def finish(self, place_key: str, canvas: Size) -> tuple[Given, ...]:
         """What is drawn onto a finished size in a place, in its order, with the room that it is given there."""
         return given_room(self.finish_steps(place_key), canvas)
 
-    def finish_steps(self, place_key: str) -> tuple[Step, ...]:
+    def finish_steps(self, place_key: str) -> tuple[FinishStep, ...]:
         """The steps on the finished size that count in a place."""
-        return tuple(entry.step for entry in self.counting_in(place_key) if entry.step.band is Band.FINISH)
+        return tuple(of_kind((entry.step for entry in self.counting_in(place_key)), FinishStep))
 
     @property
     def assets(self) -> frozenset[AssetFile]:
@@ -211,7 +221,7 @@ class PictureDocument(BaseModel):
     @property
     def hides(self) -> bool:
         """Whether its active steps make something unreadable."""
-        return any(step.hides for step in self.active_steps)
+        return any(step.hides for step in of_kind(self.active_steps, RestorationStep))
 
     @property
     def invents(self) -> bool:

@@ -13,6 +13,7 @@ from lucidex.core.errors import UnavailableError, UnreadableFileError
 from lucidex.core.finish.assets import AssetFile
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.steps import AnyStep, assets_of
+from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Band, Carried, plain
 from lucidex.core.steps.upgrades import renamed
 
@@ -41,11 +42,10 @@ class RoutineStep(BaseModel):
     @property
     def sentence(self) -> str:
         """What it does; of what is found by itself it is said that it is found anew."""
-        anew = (
-            " Found anew on each picture."
-            if getattr(self.step, "automatic", "shapes" in self.step.found_fields)
-            else ""
+        finds = isinstance(self.step, FindingStep) and getattr(
+            self.step, "automatic", "shapes" in self.step.found_fields
         )
+        anew = " Found anew on each picture." if finds else ""
         where = f" Only in “{self.only_in}”." if self.only_in else ""
         return plain(self.step.sentence()) + where + anew
 

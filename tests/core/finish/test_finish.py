@@ -18,7 +18,7 @@ from lucidex.core.keys import pixels_key
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, LongestEdge
 from lucidex.core.render import Plan, SourceAssets, draw, draw_finish, plan, reduced, under
-from lucidex.core.steps.base import FinishStep
+from lucidex.core.steps.bands import FinishStep
 from lucidex.core.steps.border import Border, Side
 from lucidex.core.steps.logo import Logo
 from lucidex.core.steps.reflection import Reflection

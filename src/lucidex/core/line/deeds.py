@@ -22,6 +22,7 @@ from lucidex.core.places.demand import (
     demand_words,
 )
 from lucidex.core.places.measures import AnyMeasure
+from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Step, plain
 from lucidex.core.units import LengthUnit, format_number, format_weight
 
@@ -100,7 +101,7 @@ class AddStep:
     @property
     def words(self) -> str:
         """For example: Cropped to the shape 16 : 9."""
-        if self.step.finds_now and self.offered:
+        if isinstance(self.step, FindingStep) and self.step.finds_now and self.offered:
             return f"{self.offered.capitalize()}."
         return plain(self.step.sentence())
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from lucidex.core.line.parts import Part, StepPart
+from lucidex.core.steps.bands import WordedStep
 
 MAX_QUOTED = 6
 # an inch mark follows a number; a quotation mark does not
@@ -30,7 +31,9 @@ class Lifted:
         """Parts with the quoted words in the steps that use them."""
         values = dict(zip(PLACEHOLDERS, self.words, strict=False))
         return tuple(
-            replace(part, step=part.step.saying(values)) if isinstance(part, StepPart) and values else part
+            replace(part, step=part.step.saying(values))
+            if isinstance(part, StepPart) and isinstance(part.step, WordedStep)
+            else part
             for part in parts
         )
 

@@ -13,6 +13,7 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.assets import AssetFile
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import check_output_size
+from lucidex.core.steps.bands import GeometryStep
 from lucidex.core.steps.base import Band, Heading, Offer, Step
 from lucidex.core.steps.border import Border
 from lucidex.core.steps.clear_ground import ClearGround
@@ -147,12 +148,13 @@ def _after_step(geometry: PictureGeometry, entry: StepEntry) -> PictureGeometry:
     before = len(geometry.remarks)
     if (remark := entry.step.remark(geometry)) is not None:
         geometry = geometry.with_remark(remark)
-    changed = entry.step.transform_geometry(geometry)
-    try:
-        check_output_size(changed.size)
-        geometry = changed
-    except OutOfRangeError as error:
-        geometry = geometry.with_remark(Remark(f"This step is left out. {error.sentence}"))
+    if isinstance(entry.step, GeometryStep):
+        changed = entry.step.transform_geometry(geometry)
+        try:
+            check_output_size(changed.size)
+            geometry = changed
+        except OutOfRangeError as error:
+            geometry = geometry.with_remark(Remark(f"This step is left out. {error.sentence}"))
     remarks = (replace(remark, step_id=entry.id) for remark in geometry.remarks[before:])
     return replace(geometry, remarks=(*geometry.remarks[:before], *remarks))
 

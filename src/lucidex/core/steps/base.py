@@ -1,35 +1,16 @@
-"""What every step declares: parameters, sentence, band, how it is previewed and what a routine carries."""
+"""What all steps are: parameters, sentence, band, how they are previewed and what a routine carries."""
 
-import re
-from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar, Self, TypeVar
 
-from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, ValidationError
-from pydantic.fields import FieldInfo
 
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError
-from lucidex.core.finish.assets import AssetFile, Assets
-from lucidex.core.finish.canvas import Canvas, Finished, Margins, Seat
-from lucidex.core.finish.forms import Form
+from lucidex.core.finish.assets import AssetFile
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
-from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.picture.background_removal import BackgroundRemoval
-from lucidex.core.picture.content import Raster
-from lucidex.core.picture.effects.base import Effect
-from lucidex.core.picture.grounds import Colour
-from lucidex.core.picture.tone.amounts import Tone
-from lucidex.core.source.derivation import Restoration
+from lucidex.core.steps.typed_amounts import typed_amount, within_limits
 from lucidex.core.units import parse_decimal
-
-_NUMBER = r"([+-]?\d{1,4}(?:[.,]\d{1,3})?)(?: %)?"
-_WORDS = r"((?:[^\W\d_]+ ){0,3}[^\W\d_]+?)"
-_WORDS_FIRST = re.compile(rf"{_WORDS}(?: by| to)? {_NUMBER}")
-_MORE = frozenset({"more", "increase", "raise", "boost", "add", "up", "plus", "higher"})
-_LESS = frozenset({"less", "decrease", "reduce", "lower", "down", "minus"})
-_NUMBER_FIRST = re.compile(rf"{_NUMBER} {_WORDS}")
 
 
 class Band(StrEnum):
@@ -144,9 +125,9 @@ class Offer:
 class Step(BaseModel):
     """One change, stored as data.
 
-    Subclasses add a literal `kind` and their parameters, the declarations below, and the one function of their stage:
-    what a step does not say, it does not do. Raising `revision` makes results computed by an older meaning of the
-    step differ in their key.
+    Subclasses add a literal `kind` and their parameters, the declarations below, and the one function of their stage
+    (`core.steps.bands`): what a step does not say, it does not do. Raising `revision` makes results computed by an
+    older meaning of the step differ in their key.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -164,131 +145,23 @@ class Step(BaseModel):
     # words that can be typed with a number, and the parameter they mean; with a minus before it, the other way round
     amounts: ClassVar[dict[str, str]] = {}
 
-    # what looks at the picture once and keeps the numbers that it found says so (`FindingStep`)
-    finds_by_itself: ClassVar[bool] = False
-    found_by: ClassVar[frozenset[str]] = frozenset()  # parameters that decide what is found
-    finds: ClassVar[frozenset[str]] = frozenset()  # parameters that it finds
-    found_fields: ClassVar[frozenset[str]] = frozenset()  # what else it keeps of what it found
-    by_hand: ClassVar[dict[str, object]] = {}  # what follows where somebody changes one of those
-
-    looked_at_edge: ClassVar[int] = 1_024  # the longer side of the raster on which it looks, in pixels
-
     lies_where_drawn: ClassVar[bool] = False  # whether it lies at a spot of its picture that means nothing on others
 
     fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it
-
-    # what is drawn from an asset of somebody's choice says which parameter holds it
-    asset_field: ClassVar[str | None] = None
-
-    seat: ClassVar[Seat] = Seat.OVER  # on the finished size: on what it acts
 
     @property
     def band(self) -> Band:
         """The band in which it acts."""
         return self.stage.band
 
-    # --- what it does, a function a stage
-
-    def restorations(self) -> tuple[Restoration, ...]:
-        """What it does to the original's own pixels, one change after another."""
-        return ()
-
-    def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
-        """The geometry after this step."""
-        return geometry
-
-    def background_removal(self) -> BackgroundRemoval | None:
-        """The ground that it takes away from framed pixels."""
-        return None
-
-    def tone(self) -> Tone:
-        """What it adds to the one development."""
-        return Tone()
-
-    def effect(self) -> Effect | None:
-        """What it does to developed pixels, looking at neighbours."""
-        return None
-
-    @property
-    def hides(self) -> bool:
-        """Whether something of the picture is made unreadable by it."""
-        return False
-
-    @property
-    def hides_weakly(self) -> bool:
-        """Whether what it makes unreadable could still be worked back."""
-        return False
-
     @property
     def leaves_clear(self) -> bool:
         """Whether something of the picture becomes clear by it."""
         return False
 
-    def room(self, canvas: Size) -> Margins:
-        """How much of the finished size it needs around the picture, which gives way."""
-        return Margins()
-
-    @property
-    def lets_through(self) -> bool:
-        """Whether something of the finished size is clear after it, until a ground is laid under it."""
-        return False
-
-    @property
-    def shows_picture_again(self) -> bool:
-        """Whether what it draws are the picture's own pixels, somewhere else."""
-        return False
-
-    @property
-    def ground_below(self) -> Colour | None:
-        """The colour that it lays under everything that is clear on the finished size."""
-        return None
-
-    def form_after(self, canvas: Canvas) -> Form | None:
-        """The picture's outline on the finished size after it."""
-        return canvas.form
-
-    def draw(self, canvas: Canvas, assets: Assets) -> Finished:
-        """The finished size with what it draws onto it: the same size, 8-bit sRGB of 3 or 4 bands."""
-        return Finished(canvas.pixels)
-
-    def filled(self, values: Mapping[str, str]) -> Self:
-        """The step with the fields of its words filled in, by their names; what is not among them stays."""
-        return self
-
-    def easier_to_read(self, on_plate: bool) -> Self:
-        """The step with its words on a plate, or else in the other one of light and dark; most have no words."""
-        return self
-
-    def saying(self, quoted: Mapping[str, str]) -> Self:
-        """The step with words that were typed between quotation marks, by the placeholders that stand for them."""
-        return self
-
-    @property
-    def fields(self) -> tuple[str, ...]:
-        """The names of the fields in its words."""
-        return ()
-
-    # --- assets
-
     @property
     def assets(self) -> tuple[AssetFile, ...]:
         """The files that it needs, beside the picture's own."""
-        file = getattr(self, self.asset_field) if self.asset_field else None
-        return (file,) if file is not None else ()
-
-    @property
-    def lacks_asset(self) -> bool:
-        """Whether it does nothing yet, because its asset is still to be chosen."""
-        return self.asset_field is not None and getattr(self, self.asset_field) is None
-
-    def with_asset(self, file: AssetFile) -> Self:
-        """The step with another asset. OutOfRangeError where it takes none."""
-        if self.asset_field is None:
-            raise OutOfRangeError("This step takes no file.")
-        return self.model_copy(update={self.asset_field: file})
-
-    def boxes(self, canvas: Size, inner: Box, assets: Assets) -> tuple[tuple[AssetFile, Box], ...]:
-        """Where pictures among its assets come out on a canvas of which things around the picture leave `inner`."""
         return ()
 
     # --- how it begins and is varied
@@ -297,29 +170,10 @@ class Step(BaseModel):
         """The step as it begins on a picture; most begin as they are."""
         return self
 
-    def found_on(self, raster: Raster) -> Self:
-        """The step with what it finds on a picture as it stands before the step."""
-        return self
-
-    def lightened(self, amount: float) -> Self:
-        """The step so that what comes out is lighter, -100 to 100, in its own way; most have none."""
-        return self
-
-    @property
-    def finds_now(self) -> bool:
-        """Whether its numbers are still to be found on a picture: it finds some, and nobody has set them by hand."""
-        is_by_hand = self.by_hand and all(getattr(self, name) == value for name, value in self.by_hand.items())
-        return self.finds_by_itself and not is_by_hand
-
     @property
     def for_others(self) -> Self:
         """The step as routines carry it: without what belongs to its own picture alone."""
         return self
-
-    @property
-    def by_itself(self) -> Self:
-        """The step as it looks by itself again, whatever was changed by hand."""
-        return self.model_copy(update=dict.fromkeys(self.by_hand, True))
 
     def varied(self, value: str) -> Self:
         """The step with another value, as typed, of the parameter by which it is varied.
@@ -359,20 +213,7 @@ class Step(BaseModel):
         words, numbers and signs. A word of `amounts` with a number before or behind it, such as `exposure +0,5`,
         `contrast 20 %` or `+10 brightness`, is understood by itself.
         """
-        if (match := _WORDS_FIRST.fullmatch(text)) is not None:
-            words, number = match[1], match[2]
-        elif (match := _NUMBER_FIRST.fullmatch(text)) is not None:
-            number, words = match[1], match[2]
-        else:
-            return None
-        sign, words = 1, words.removesuffix(" by").removesuffix(" to")
-        if words not in cls.amounts:
-            sign, words = _direction(words)
-        field = cls.amounts.get(words)
-        if field is None:
-            return None
-        amount = float(parse_decimal(number)) * sign
-        return cls.model_validate({field.removeprefix("-"): -amount if field.startswith("-") else amount})
+        return None if (found := typed_amount(text, cls.amounts)) is None else cls.model_validate(found)
 
     def by_degree(self, factor: float) -> Self | None:
         """The step so many times as strong, within its limits; None where it has no amount to be more or less."""
@@ -380,71 +221,9 @@ class Step(BaseModel):
         amounts = {name: value for name in names if isinstance(value := getattr(self, name), float) and value}
         if not amounts:
             return None
-        scaled = {name: _within(type(self).model_fields[name], value * factor) for name, value in amounts.items()}
+        fields = type(self).model_fields
+        scaled = {name: within_limits(fields[name], value * factor) for name, value in amounts.items()}
         return type(self).model_validate({**self.model_dump(), **scaled})
-
-
-def _within(field: FieldInfo, value: float) -> float:
-    least = max((float(limit.ge) for limit in field.metadata if isinstance(limit, Ge)), default=value)  # type: ignore[arg-type]
-    most = min((float(limit.le) for limit in field.metadata if isinstance(limit, Le)), default=value)  # type: ignore[arg-type]
-    return round(min(max(value, least), most), 3)
-
-
-def _direction(words: str) -> tuple[int, str]:
-    """Which way words ask for more of something, and of what: `reduce contrast` and `contrast down` ask for less."""
-    first, _, rest = words.partition(" ")
-    if rest and first in _MORE | _LESS:
-        return (1 if first in _MORE else -1), rest
-    before, _, last = words.rpartition(" ")
-    if before and last in _MORE | _LESS:
-        return (1 if last in _MORE else -1), before
-    return 1, words
-
-
-class RestorationStep(Step):
-    """A step that changes the original's own pixels, before everything else."""
-
-    stage: ClassVar[Stage] = Stage.RESTORATION
-    group: ClassVar[Group] = Group.MEND
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SOURCE
-
-
-class GeometryStep(Step):
-    """A step that changes the picture's shape or position only; all of them compose to one transform."""
-
-    stage: ClassVar[Stage] = Stage.GEOMETRY
-    group: ClassVar[Group] = Group.FRAME
-
-
-class ToneStep(Step):
-    """A step that changes tone or colour point by point."""
-
-    stage: ClassVar[Stage] = Stage.TONE
-    group: ClassVar[Group] = Group.TONE
-    heading: ClassVar[Heading | None] = Heading.LIGHT
-
-
-class EffectStep(Step):
-    """A step that looks at neighbours, after the development."""
-
-    stage: ClassVar[Stage] = Stage.EFFECT
-    group: ClassVar[Group] = Group.TONE
-    heading: ClassVar[Heading | None] = Heading.DETAIL
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
-
-
-class FinishStep(Step):
-    """A step on the finished size, in every place or only in one; it goes after all others."""
-
-    stage: ClassVar[Stage] = Stage.FINISH
-    group: ClassVar[Group] = Group.FINISH
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
-
-
-class FindingStep(Step):
-    """A step that looks at the picture once, and keeps the numbers that it found: mixed into another kind."""
-
-    finds_by_itself: ClassVar[bool] = True
 
 
 S = TypeVar("S", bound=Step)

@@ -14,7 +14,8 @@ from lucidex.core.finish.layer_kernel import lay_colour_beside, mix_colour_atop
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.source.pyramid import AnyPixels
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _WIDTH = r"(\d{1,2}(?:[.,]\d{1,2})?)(?: %)?"

@@ -7,13 +7,14 @@ from pydantic import Field
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.picture.background_removal import BackgroundRemoval
 from lucidex.core.picture.content import Raster, fit_ground
-from lucidex.core.steps.base import FindingStep, Group, Offer, PreviewClass, Sentence, Stage, Value, Words
+from lucidex.core.steps.bands import BackgroundStep, FindingStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number
 
 Channel = Annotated[tuple[float, ...], Field(min_length=6, max_length=6)]
 
 
-class ClearGround(FindingStep):
+class ClearGround(BackgroundStep, FindingStep):
     """Make a plain ground clear; what was mixed with it at the edges is unmixed.
 
     `surface` is the ground's colour as found (`core.picture.content.fit_ground`).
@@ -22,12 +23,9 @@ class ClearGround(FindingStep):
     kind: Literal["clear_ground"] = "clear_ground"
     tolerance_percent: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 8.0
     surface: tuple[Channel, Channel, Channel] | None = None
-    stage: ClassVar[Stage] = Stage.BACKGROUND
-    group: ClassVar[Group] = Group.MEND
     found_fields: ClassVar[frozenset[str]] = frozenset({"surface"})
     varied_field: ClassVar[str | None] = "tolerance_percent"
     variants: ClassVar[str] = "4; 8; 16"
-    preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED  # an edge is looked for within some pixels
 
     def found_on(self, raster: Raster) -> Self:
         """The step with the ground that it finds on a picture."""

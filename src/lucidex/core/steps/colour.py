@@ -12,7 +12,8 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Grey, Shift, Tone
 from lucidex.core.picture.tone.cast import found_cast
 from lucidex.core.picture.tone.development import balance_for_grey, to_linear
-from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, ToneStep, Value, Words
+from lucidex.core.steps.bands import FindingStep, ToneStep
+from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, opaque, signed
 from lucidex.core.units import format_number
 

@@ -14,7 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark, Remedy
 from lucidex.core.geometry.sizes import Box, Point, Size, largest_within, round_half_up
-from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import GeometryStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.typed_text import in_one_form
 from lucidex.core.units import parse_decimal
 

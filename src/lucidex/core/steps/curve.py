@@ -15,7 +15,8 @@ from pydantic import FailFast, Field, field_validator, model_validator
 from lucidex.core.picture.tone.amounts import Curves, Tone
 from lucidex.core.picture.tone.curves import Points, is_straight, through
 from lucidex.core.picture.tone.development import brightened, curve, middle_for, to_gamma, to_linear
-from lucidex.core.steps.base import Heading, Offer, Sentence, Stage, Step, ToneStep, Value, Words
+from lucidex.core.steps.bands import ToneStep
+from lucidex.core.steps.base import Heading, Offer, Sentence, Step, Value, Words
 from lucidex.core.steps.tone import signed
 from lucidex.core.units import format_number
 
@@ -188,7 +189,7 @@ def _in_words(name: str, points: PairList) -> str:
 
 def can_become_curve(step: Step) -> bool:
     """Whether a step treats all channels alike, so that a curve can carry it on."""
-    if step.stage is not Stage.TONE or isinstance(step, Curve):
+    if not isinstance(step, ToneStep) or isinstance(step, Curve):
         return False
     tone = step.tone()
     same = all(not (curves.red or curves.green or curves.blue or curves.luminance) for curves in tone.curves)
@@ -197,7 +198,7 @@ def can_become_curve(step: Step) -> bool:
     return not tone.is_neutral and same and tone == rest
 
 
-def as_curve(step: Step) -> Curve:
+def as_curve(step: ToneStep) -> Curve:
     """The same correction as a curve for all channels, at 23 points and where its level ends are."""
     tone = step.tone()
     knots = np.unique(np.concatenate([KNOTS, *_level_ends(tone)]))
@@ -220,13 +221,13 @@ def _level_ends(tone: Tone) -> list[Floats]:
 
 def can_become_levels(step: Step) -> bool:
     """Whether a step is black point, white point and brightness only, which levels can carry on exactly."""
-    if step.stage is not Stage.TONE or isinstance(step, Levels):
+    if not isinstance(step, ToneStep) or isinstance(step, Levels):
         return False
     tone = step.tone()
     return not tone.is_neutral and tone == Tone(black=tone.black, white=tone.white, brightness=tone.brightness)
 
 
-def as_levels(step: Step) -> Levels:
+def as_levels(step: ToneStep) -> Levels:
     """The same correction as levels."""
     tone = step.tone()
     return Levels(

@@ -8,7 +8,8 @@ from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.restoration import Deconvolution, WaveletDenoising
-from lucidex.core.steps.base import EffectStep, Offer, PreviewClass, RestorationStep, Sentence, Value, Words
+from lucidex.core.steps.bands import EffectStep, RestorationStep
+from lucidex.core.steps.base import Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, signed
 from lucidex.core.units import format_number
 

@@ -6,7 +6,8 @@ from pydantic import Field
 
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.drawn import Drawn, Manner
-from lucidex.core.steps.base import EffectStep, Heading, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.bands import EffectStep
+from lucidex.core.steps.base import Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount
 from lucidex.core.units import format_number
 

@@ -8,7 +8,8 @@ from pydantic import Field
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.fill import FillClear
 from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
-from lucidex.core.steps.base import EffectStep, Group, Heading, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.bands import EffectStep
+from lucidex.core.steps.base import Group, Heading, Offer, PreviewClass, Sentence, Value, Words
 
 _TYPED = re.compile(
     rf"(?:fill|make|set|change|replace|colour)?(?: the)?(?: clear areas| clear)? ?(?:background|ground)(?: colour)?"

@@ -17,7 +17,8 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.grounds import HexColour, ground_words
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.hiding import NOTHING_KEPT_FROM, Hidden, Hiding
-from lucidex.core.steps.base import Carried, FindingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.steps.on_area import EdgePercent, OverArea
 from lucidex.core.units import format_number
 

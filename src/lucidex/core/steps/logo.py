@@ -10,7 +10,8 @@ from lucidex.core.finish.canvas import Canvas, Finished
 from lucidex.core.finish.compositing import Ink, anchored_box, composited
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import AssetStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _CORNERS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
@@ -25,12 +26,12 @@ _PALE = frozenset({"watermark", "water mark", "pale logo"})
 Percent = Annotated[float, Field(allow_inf_nan=False)]
 
 
-class Logo(FinishStep):
+class Logo(AssetStep):
     """A logo on the finished size. Without a file it does nothing yet."""
 
     kind: Literal["logo"] = "logo"
     logo: AssetFile | None = None
-    asset_field: ClassVar[str | None] = "logo"
+    asset_field: ClassVar[str] = "logo"
     anchor: Anchor = Anchor.BOTTOM_RIGHT
     size_percent: Percent = Field(
         30.0, ge=1, le=100, title="Size, %", description="Its longer side, of the shorter side of what comes out."

@@ -14,7 +14,8 @@ from pydantic import BaseModel, ConfigDict, FailFast, Field, TypeAdapter, Valida
 
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.picture.tone.amounts import Tone
-from lucidex.core.steps.base import Heading, Offer, Sentence, Step, ToneStep, Value, Words
+from lucidex.core.steps.bands import ToneStep
+from lucidex.core.steps.base import Heading, Offer, Sentence, Step, Value, Words
 from lucidex.core.steps.composition import tone_of
 from lucidex.core.steps.pointwise import POINTWISE_STEPS
 from lucidex.core.steps.upgrades import renamed

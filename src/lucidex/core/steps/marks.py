@@ -7,7 +7,8 @@ from pydantic import FailFast, Field
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import Canvas, Finished
 from lucidex.core.finish.marks import Mark, draw_mark
-from lucidex.core.steps.base import Carried, FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 
 MAX_MARKS = 200
 

@@ -16,7 +16,8 @@ from lucidex.core.picture.dust import find_dust
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.cloning import CloneStroke, Cloning
 from lucidex.core.source.local.healing import pieces_of
-from lucidex.core.steps.base import FindingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 from lucidex.core.units import format_number
 

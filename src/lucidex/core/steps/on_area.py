@@ -14,7 +14,8 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.picture.content import Raster
-from lucidex.core.steps.base import Carried, RestorationStep
+from lucidex.core.steps.bands import RestorationStep
+from lucidex.core.steps.base import Carried
 
 EdgePercent = Annotated[float, Field(ge=0, le=30, allow_inf_nan=False)]
 
@@ -52,6 +53,7 @@ class AreaStep(RestorationStep):
     ways: ClassVar[tuple[str, ...]] = ()  # what a stroke can do, where strokes do different things
     takes_away: ClassVar[bool] = True  # whether shapes can take from others
     looks_first: ClassVar[bool] = False  # whether what is below a stroke decides what it becomes (`seen_on`)
+    looked_at_edge: ClassVar[int] = 1_024  # the longer side of the raster on which it looks, in pixels
     takes_source: ClassVar[bool] = False  # whether a place can be marked from which is taken
     brush_words: ClassVar[str] = "brush"  # what the brush is called on the stage
     brush_radius: ClassVar[float] = 0.04  # to begin with, of the picture's shorter side

@@ -16,7 +16,8 @@ from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point, Size
 from lucidex.core.geometry.transform import Transform, corners_of, shift
 from lucidex.core.picture.grounds import CLEAR
-from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import GeometryStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.steps.corners import Corners, normalised
 from lucidex.core.units import format_number
 

@@ -8,7 +8,8 @@ from pydantic import Field
 from lucidex.core.luma import BT709_LUMA
 from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.picture.tone.amounts import Curves, Grey, Tone
-from lucidex.core.steps.base import Heading, Offer, Sentence, ToneStep, Value, Words
+from lucidex.core.steps.bands import ToneStep
+from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _TYPED = re.compile(

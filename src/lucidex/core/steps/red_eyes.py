@@ -16,7 +16,8 @@ from lucidex.core.geometry.sizes import Point
 from lucidex.core.picture.content import Raster
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.red_eye import RedEyeRemoval, find_pupil
-from lucidex.core.steps.base import Carried, FindingStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.steps.hide import placed_on_raster
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 

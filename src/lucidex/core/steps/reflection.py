@@ -12,7 +12,8 @@ from lucidex.core.finish.layer_kernel import lay_picture_under
 from lucidex.core.finish.layers import with_alpha
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.picture.grounds import CLEAR, GROUND, Colour, Ground, colour_of, ground_words, read_ground
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _NUMBER = r"(\d{1,3}(?:[.,]\d{1,2})?)(?: %)?"

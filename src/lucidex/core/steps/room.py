@@ -12,7 +12,8 @@ from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import MAX_EDGE_PX, Size, Window
 from lucidex.core.geometry.transform import shift
 from lucidex.core.picture.grounds import GROUND, Ground, ground_words, read_ground
-from lucidex.core.steps.base import Carried, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import GeometryStep
+from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 
 MAX_ROOM_PX = 20_000
 _GROUND = re.compile(rf"(?: ,)?(?: in| of| with| on)? {GROUND}(?: background| ground)?$")

@@ -11,7 +11,8 @@ from lucidex.core.finish.canvas import Canvas, Finished, Seat
 from lucidex.core.finish.layer_kernel import scale_alpha
 from lucidex.core.finish.layers import with_alpha
 from lucidex.core.picture.grounds import CLEAR, Colour, Ground, colour_of, ground_words
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _TYPED = re.compile(

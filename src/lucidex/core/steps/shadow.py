@@ -23,7 +23,8 @@ from lucidex.core.picture.grounds import (
     ground_words,
     read_ground,
 )
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _REACH = 3.0  # sigmas: what lies further out is less than half a code value

@@ -11,7 +11,8 @@ from lucidex.core.finish.forms import Form, FormKind, form_in
 from lucidex.core.finish.layer_kernel import scale_alpha
 from lucidex.core.finish.layers import with_alpha
 from lucidex.core.picture.grounds import CLEAR, GROUND, Colour, Ground, colour_of, ground_words, read_ground
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _KINDS = "oval|ellipse|circle|round|rounded|rounded corners|round corners|slanted|slant|arch|arched"

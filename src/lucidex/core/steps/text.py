@@ -19,7 +19,8 @@ from lucidex.core.finish.text.setting import Align
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, read_ground
-from lucidex.core.steps.base import FinishStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import AssetStep, WordedStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 MAX_TYPED = 2_000
@@ -52,7 +53,7 @@ class Aligned(StrEnum):
     RIGHT = "right"
 
 
-class Text(FinishStep):
+class Text(AssetStep, WordedStep):
     """Words drawn at each place's own resolution. Without any it does nothing yet."""
 
     kind: Literal["text"] = "text"
@@ -88,7 +89,7 @@ class Text(FinishStep):
     at: tuple[Share, Share] | None = None
     angle_degrees: Percent = Field(0.0, ge=-180, le=180, title="Turned, °", description="Clockwise.")
     empty_fields: Annotated[tuple[str, ...], Field(max_length=40)] = ()
-    asset_field: ClassVar[str | None] = "font"
+    asset_field: ClassVar[str] = "font"
     varied_field: ClassVar[str | None] = "size_percent"
     variants: ClassVar[str] = "5; 7; 10; 14"
 

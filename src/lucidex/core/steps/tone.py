@@ -15,7 +15,8 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.development import brightness_for
 from lucidex.core.picture.tone.page import page_level
-from lucidex.core.steps.base import FindingStep, Heading, Offer, Sentence, ToneStep, Value, Words
+from lucidex.core.steps.bands import FindingStep, ToneStep
+from lucidex.core.steps.base import Heading, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number
 
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]

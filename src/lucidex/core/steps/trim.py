@@ -11,7 +11,8 @@ from lucidex.core.geometry.sizes import Box, Point, Size
 from lucidex.core.geometry.transform import corners_of, shift
 from lucidex.core.picture.content import Raster, find_content
 from lucidex.core.picture.grounds import Ground
-from lucidex.core.steps.base import FindingStep, GeometryStep, Offer, Sentence, Value, Words
+from lucidex.core.steps.bands import FindingStep, GeometryStep
+from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.steps.perspective import Spot
 from lucidex.core.units import format_number
 

@@ -6,7 +6,8 @@ from typing import ClassVar, Literal
 
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.transform import mirror_left_right, mirror_top_bottom, quarter_turn
-from lucidex.core.steps.base import GeometryStep, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.bands import GeometryStep
+from lucidex.core.steps.base import Offer, PreviewClass, Sentence, Value, Words
 
 
 class Direction(StrEnum):

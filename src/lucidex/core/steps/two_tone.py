@@ -10,7 +10,8 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.two_tone import PAPER_RADIUS, TwoTone, colour_of_ink, ink_in, parting
 from lucidex.core.picture.grounds import HexColour, colour_of
-from lucidex.core.steps.base import EffectStep, FindingStep, Heading, Offer, PreviewClass, Sentence, Value, Words
+from lucidex.core.steps.bands import EffectStep, FindingStep
+from lucidex.core.steps.base import Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount
 from lucidex.core.units import format_number
 

@@ -15,6 +15,7 @@ from lucidex.core.picture.tone.clipping import colour_at
 from lucidex.core.places.demand import explain_limits
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry
+from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Carried, Stage, Step, plain
 from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.composition import tone_of
@@ -46,7 +47,13 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
     """A step as it begins on a picture, with what it finds there; `before` is the step it comes before."""
     document = up_to(state.document, before)
     step = step.begun(document.geometry(state.facts.upright))
-    return step.found_on(renderer.raster(state, document, step.looked_at_edge)) if step.finds_by_itself else step
+    return _found(renderer, state, document, step)
+
+
+def _found(renderer: Renderer, state: PictureState, document: PictureDocument, step: Step) -> Step:
+    if not isinstance(step, FindingStep):
+        return step
+    return step.found_on(renderer.raster(state, document, step.looked_at_edge))
 
 
 def add_all_begun(
@@ -97,6 +104,8 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
     differing = {name for name in type(step).model_fields if getattr(after, name) != getattr(step, name)}
+    if not isinstance(after, FindingStep):
+        return after
     if differing & after.finds:
         after = after.model_copy(update=dict(after.by_hand))
     return found_again(renderer, state, step_id, after) if differing & after.found_by else after
@@ -104,14 +113,14 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
 
 def found_again(renderer: Renderer, state: PictureState, step_id: str, step: Step) -> Step:
     """A step that looks at the picture again, as it stands before it by now."""
-    return step.found_on(renderer.raster(state, up_to(state.document, step_id), step.looked_at_edge))
+    return _found(renderer, state, up_to(state.document, step_id), step)
 
 
 def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) -> PictureDocument:
     """The document with another value for the one parameter by which a step is varied."""
     step: Step = step_of(state.document, step_id).step
     after = step.varied(value)
-    if after.varied_field in after.found_by:
+    if isinstance(after, FindingStep) and after.varied_field in after.found_by:
         after = found_again(renderer, state, step_id, after)
     return edits.replace_step(step_id, after)(state.document, state.facts)
 
@@ -248,9 +257,7 @@ def put_on(renderer: Renderer, state: PictureState, steps: Sequence[PutStep]) ->
 
 def begun_on_copy(renderer: Renderer, state: PictureState, step: Step) -> Step:
     """A step carried from another picture: its own parameters stay, only what it finds is found anew."""
-    return (
-        step.found_on(renderer.raster(state, state.document, step.looked_at_edge)) if step.finds_by_itself else step
-    )
+    return _found(renderer, state, state.document, step)
 
 
 def _becoming(document: PictureDocument) -> Alter:

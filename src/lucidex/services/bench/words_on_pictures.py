@@ -33,13 +33,9 @@ def read_better(workshop: Workshop, actor: Actor, cell: ProofCell, way: WayOut) 
     place = cell.output.place
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
-        steps = tuple(
-            entry.model_copy(update={"step": entry.step.easier_to_read(way is WayOut.PLATE)})
-            if entry.counts_in(place)
-            else entry
-            for entry in document.steps
+        return document.with_words(
+            lambda entry, step: step.easier_to_read(way is WayOut.PLATE) if entry.counts_in(place) else step
         )
-        return document.model_copy(update={"steps": steps})
 
     change(workshop, actor, cell.state.picture_id, cell.state.version, _WAYS[way], alter)
     return f"{_WAYS[way]} on “{cell.state.file_name}”."

@@ -9,7 +9,8 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import Band, Step
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Step
 from lucidex.core.steps.order import moved_before
 from lucidex.services.pictures.documents import Alter
 
@@ -27,9 +28,9 @@ def _index(document: PictureDocument, step_id: str) -> int:
     raise NotFoundError("This step is no longer in the list.")
 
 
-def _rank(step: Step) -> int:
+def rank(step: Step) -> int:
     """Where a step belongs in the list: all of the picture before all of the finished size, and that by its seats."""
-    return int(step.seat) if step.band is Band.FINISH else 0
+    return int(step.seat) if isinstance(step, FinishStep) else 0
 
 
 def new_entry(step: Step, step_id: str | None = None, only_in: str | None = None) -> StepEntry:
@@ -49,8 +50,8 @@ def add_step(step: Step, step_id: str | None = None, before: str | None = None, 
         seat = len(document.steps) if before is None else _index(document, before)
         steps = list(document.steps)
         # what is done to the finished size stays behind all others, and there in the order in which it is drawn
-        first = sum(_rank(entry.step) < _rank(step) for entry in steps)
-        last = sum(_rank(entry.step) <= _rank(step) for entry in steps)
+        first = sum(rank(entry.step) < rank(step) for entry in steps)
+        last = sum(rank(entry.step) <= rank(step) for entry in steps)
         steps.insert(min(max(seat, first), last), new_entry(step, step_id, only_in))
         return _with_steps(document, steps)
 
@@ -85,7 +86,7 @@ def put_before(step_id: str, other_id: str) -> Alter:
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         mine, other = document.steps[_index(document, step_id)], document.steps[_index(document, other_id)]
-        if mine.step.band is not other.step.band or _rank(mine.step) != _rank(other.step):
+        if mine.step.band is not other.step.band or rank(mine.step) != rank(other.step):
             raise OutOfRangeError("These two steps cannot change their order.")
         return _with_steps(document, list(moved_before(document.steps, step_id, other_id)))
 
@@ -151,8 +152,8 @@ def move_step(step_id: str, places: int) -> Alter:
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         index = _index(document, step_id)
         step = document.steps[index].step
-        mine = (step.band, _rank(step))
-        seats = [i for i, entry in enumerate(document.steps) if (entry.step.band, _rank(entry.step)) == mine]
+        mine = (step.band, rank(step))
+        seats = [i for i, entry in enumerate(document.steps) if (entry.step.band, rank(entry.step)) == mine]
         target = min(max(index + places, seats[0]), seats[-1])
         steps = list(document.steps)
         steps.insert(target, steps.pop(index))

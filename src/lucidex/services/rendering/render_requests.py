@@ -25,6 +25,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.stamp import NO_STAMP, Stamp, reserved_for, stamp_of
 from lucidex.core.steps import StepEntry, assets_of
+from lucidex.core.steps.bands import RestorationStep, of_kind
 from lucidex.core.units import format_date
 from lucidex.services.assets.assets import open_assets
 from lucidex.services.house.workshop import Workshop
@@ -55,7 +56,7 @@ class RenderRequest:
 
     @property
     def resampled_key(self) -> Hashable:
-        """All that decides its framed pixels before their treatment (`core.render.resampled_window`), within one process."""
+        """All that decides its framed pixels (`core.render.resampled_window`) within one process."""
         wide, treatment = self.chosen.widened, self.chosen.treatment
         ready_for = (treatment.tone is not None, bool(treatment.background_removals))
         restored = restoration_keys(self.restorations)[-1:]
@@ -188,7 +189,7 @@ def in_place(
         geometry,
         finish=finish,
         assets=assets,
-        hides_weakly=any(step.hides_weakly for step in document.active_steps),
+        hides_weakly=any(step.hides_weakly for step in of_kind(document.active_steps, RestorationStep)),
         frames=state.facts.frames,
         bits=state.facts.bits,
         depth=rendering.chosen.depth if rendering.passage is None else state.facts.bits,

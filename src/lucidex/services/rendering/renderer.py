@@ -29,7 +29,7 @@ from lucidex.core.proof.statistics import PixelStatistics, statistics_of
 from lucidex.core.render import Composition, composed, draw, draw_alone, draw_finish, reduced, resampled_window, under
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.stamp import stamped
-from lucidex.core.steps.base import Step
+from lucidex.core.steps.bands import FinishStep
 from lucidex.records.models import Result
 from lucidex.services.house.caches import CappedCache, bytes_of
 from lucidex.services.house.workshop import Workshop
@@ -159,7 +159,7 @@ class Renderer:
             suits = PNG if image.hasalpha() else JPEG
             return encode(image, suits, Encoding(PREVIEW_QUALITY if suits == JPEG else None, effort=Effort.DRAFT))
 
-    def thing_alone(self, thing: Step, without: RenderRequest, part: Box, assets: Assets) -> bytes:
+    def thing_alone(self, thing: FinishStep, without: RenderRequest, part: Box, assets: Assets) -> bytes:
         """What one thing draws onto a finished size, alone on a clear ground, as PNG, over what is `without` it."""
         with self._preview_slots, self._workshop.heavy(without.size.pixels):
             inner = total_margins(without.chosen.finish).box(without.size)

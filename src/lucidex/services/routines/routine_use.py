@@ -11,6 +11,7 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
+from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Carried, Step
 from lucidex.records.models import Folio, Picture, now
 from lucidex.services.assets.logos import adopt_assets_in
@@ -79,7 +80,8 @@ def has_already(state: PictureState, steps: Sequence[PutStep]) -> bool:
 
 def _plain(step: Step) -> dict[str, object]:
     """A step without what it found, which differs from picture to picture."""
-    return step.model_dump(mode="json", exclude=set(step.finds | step.found_fields))
+    found = step.finds | step.found_fields if isinstance(step, FindingStep) else frozenset[str]()
+    return step.model_dump(mode="json", exclude=set(found))
 
 
 def use_routine(

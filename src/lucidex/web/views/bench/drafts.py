@@ -11,7 +11,8 @@ from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.sizes import Point, Size, Window
 from lucidex.core.picture.tone.clipping import Histogram, colour_at, histogram
-from lucidex.core.steps.base import Stage, plain
+from lucidex.core.steps.bands import ToneStep
+from lucidex.core.steps.base import Stage, expect, plain
 from lucidex.core.steps.curve import as_curve, as_levels, can_become_curve, can_become_levels
 from lucidex.services.bench.steps import changed
 from lucidex.services.pictures import edits
@@ -97,9 +98,10 @@ def _colour(at: AtBench, document: PictureDocument, spot: Point, seen: Size | No
 def carry_on(at: Bench, step_id: str, way: Annotated[str, Form(pattern="^(levels|curve)$")]) -> HTMLResponse:
     """Open a simple correction as levels or as a curve that does the same."""
     step = at.step(step_id).step
-    can = can_become_levels(step) if way == "levels" else can_become_curve(step)
-    if not can:
-        raise OutOfRangeError("This step cannot be carried on like that.")
+    otherwise = "This step cannot be carried on like that."
+    if not (can_become_levels(step) if way == "levels" else can_become_curve(step)):
+        raise OutOfRangeError(otherwise)
+    step = expect(step, ToneStep, otherwise)
     after = as_levels(step) if way == "levels" else as_curve(step)
     at.change(f"Carried on: {plain(after.sentence())}", edits.replace_step(step_id, after))
     return at.show(at.place, step_id)

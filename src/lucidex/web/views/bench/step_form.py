@@ -5,6 +5,7 @@ from enum import StrEnum
 from functools import cache
 from typing import Any
 
+from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import PreviewClass, Step
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
@@ -125,13 +126,15 @@ def carries_on_as(step: Step) -> list[tuple[str, str]]:
 
 def is_automatic(step: Step) -> bool:
     """Whether a step's values were found by itself."""
-    return bool(step.finds) and bool(getattr(step, "automatic", False))
+    return isinstance(step, FindingStep) and bool(step.finds) and bool(getattr(step, "automatic", False))
 
 
 def found_nothing(step: Step) -> bool:
     """Whether a step looked by itself, and all its values stay at rest."""
+    if not isinstance(step, FindingStep) or not is_automatic(step):
+        return False
     rest = type(step).model_fields
-    return is_automatic(step) and all(getattr(step, name) == rest[name].default for name in step.finds)
+    return all(getattr(step, name) == rest[name].default for name in step.finds)
 
 
 def judged_at_full_size(steps: tuple[Step, ...]) -> list[str]:

@@ -23,6 +23,7 @@ from lucidex.records.models import Place
 from lucidex.services.folios.folios import FolioView
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures.documents import PictureState, read_picture
+from lucidex.services.pictures.edits import rank
 from lucidex.services.pictures.folio_history import Next, read_around
 from lucidex.services.pictures.notes import NoteCount, NoteView, read_notes
 from lucidex.services.places.places import demand_of
@@ -163,8 +164,8 @@ class BenchView:
 
     def _by_seat(self) -> list[list[str]]:
         steps = self.state.document.steps
-        kinds = sorted({(entry.step.band, int(entry.step.seat)) for entry in steps})
-        return [[one.id for one in steps if (one.step.band, int(one.step.seat)) == kind] for kind in kinds]
+        kinds = sorted({(entry.step.band, rank(entry.step)) for entry in steps})
+        return [[one.id for one in steps if (one.step.band, rank(one.step)) == kind] for kind in kinds]
 
     @property
     def digest(self) -> str:
