@@ -29,7 +29,7 @@ from lucidex.core.line.places import read_demand
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.render import composed, plan, resampled_window
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.base import FinishStep
+from lucidex.core.steps.bands import FinishStep
 from lucidex.core.steps.border import Border
 from lucidex.core.steps.reflection import Reflection
 from lucidex.core.steps.shadow import Shadow

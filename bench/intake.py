@@ -62,7 +62,7 @@ def main() -> None:
         start = time.perf_counter()
         first = bring_in(workshop, actor, NewFolio("First"), "first.jpg", [paths[0].read_bytes()])
         state = read_picture(workshop, actor, first.picture_id)
-        Renderer(workshop).preview(on_screen(workshop, state, state.document, Size(240, 240), None))
+        Renderer(workshop).screen.preview(on_screen(workshop, state, state.document, Size(240, 240), None))
         thumbnail = time.perf_counter() - start
         workshop.decoded.drop(state.source_key)
         before, start = held_megabytes(), time.perf_counter()

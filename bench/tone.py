@@ -49,7 +49,7 @@ from lucidex.services.intake.intake import NewFolio, bring_in
 from lucidex.services.people.people import Actor, add_person
 from lucidex.services.pictures.documents import change, read_picture
 from lucidex.services.rendering.render_requests import for_screen
-from lucidex.services.rendering.renderer import DRAFT_QUALITY
+from lucidex.services.rendering.screen import DRAFT_QUALITY
 
 SIX: tuple[Step, ...] = (
     Crop(area=PixelArea(width_px=5800, height_px=3900)),

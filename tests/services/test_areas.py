@@ -52,7 +52,7 @@ def with_steps(workshop: Workshop, actor: Actor, picture_id: int, *steps: object
 
 def pixels(workshop: Workshop, renderer: Renderer, state: PictureState, typed: str) -> np.ndarray:
     placed = in_place(workshop, state, OutputId.of("1"), read_demand(typed).demand())
-    content = workshop.results.read(renderer.render_file(placed.rendering).blob_sha256)
+    content = workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256)
     return np.asarray(Image.open(io.BytesIO(content)).convert("RGB"), int)
 
 
@@ -123,7 +123,7 @@ def test_preview_and_file_show_the_same_after_local_changes(
         Hide(shapes=(PLATE,)),
     )
     file = pixels(workshop, renderer, state, "300 wide as png")
-    seen = renderer.pixels(for_screen(workshop, state, Size(300, 300), state.document))[..., :3].astype(int)
+    seen = renderer.screen.pixels(for_screen(workshop, state, Size(300, 300), state.document))[..., :3].astype(int)
     assert np.array_equal(seen, file)
 
 
@@ -146,7 +146,7 @@ def test_no_recorded_thumbnail_shows_what_was_hidden(
     state = with_steps(workshop, actor, taken.picture_id, Hide(shapes=(PLATE,)))
     for typed in ("300 wide as jpeg", "300 wide as webp", "300 wide as png"):
         placed = in_place(workshop, state, OutputId.of("1"), read_demand(typed).demand())
-        written = workshop.results.read(renderer.render_file(placed.rendering).blob_sha256)
+        written = workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256)
         assert small.getvalue()[200:400] not in written
         assert b"a description" not in written
         assert written.count(b"\xff\xd8\xff") <= 1

@@ -71,7 +71,7 @@ def with_steps(workshop: Workshop, actor: Actor, picture_id: int, *steps: object
 
 def made(workshop: Workshop, renderer: Renderer, state: PictureState, typed: str, called: str = "") -> Image.Image:
     placed = in_place(workshop, state, OutputId.of("1"), read_demand(typed).demand(), called)
-    return Image.open(io.BytesIO(workshop.results.read(renderer.render_file(placed.rendering).blob_sha256)))
+    return Image.open(io.BytesIO(workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256)))
 
 
 def test_a_slide_picture_with_shadow_and_reflection_has_its_exact_size_in_a_format_that_keeps_clear_areas(
@@ -108,7 +108,7 @@ def test_fields_are_each_pictures_and_each_places_own(
     one, other = (in_place(workshop, state, OutputId.of("1"), demand, called) for called in ("Card", "Banner"))
     assert one.rendering.key != other.rendering.key, "the place's name is on it"
     assert one.rendering.steps[0].step.text == "Fern fronds · Card"  # type: ignore[attr-defined]
-    result = renderer.render_file(one.rendering)
+    result = renderer.files.render_file(one.rendering)
     assert result.statistics
     assert [(f.kind, f.named) for f in result.statistics.findings] == [(FindingKind.EMPTY_FIELD, "price")]
     assert [flag.words for flag in one.flags_at(1, result.statistics)] == ["{price} is empty"]
@@ -124,7 +124,7 @@ def test_what_was_found_is_known_again_when_the_file_is_there_already(
 ) -> None:
     state = with_steps(workshop, actor, picture_id, Text(text="W" * 90, size_percent=30))
     rendering = in_place(workshop, state, OutputId.of("1"), read_demand("300x200").demand()).rendering
-    first, again = renderer.render_file(rendering), renderer.known([rendering])[rendering.key]
+    first, again = renderer.files.render_file(rendering), renderer.files.known([rendering])[rendering.key]
     assert first.statistics
     assert again.statistics
     assert again.statistics.findings == first.statistics.findings != ()
@@ -162,7 +162,8 @@ def test_words_are_apart_from_the_picture_as_they_are_in_the_file(
     demand = read_demand("300x200 as png").demand()
     apart = words_apart(workshop, state, state.document.steps[-1].id, place, demand)
     alone = np.asarray(
-        Image.open(io.BytesIO(renderer.thing_alone(apart.step, apart.without, apart.part, apart.assets))), float
+        Image.open(io.BytesIO(renderer.screen.thing_alone(apart.step, apart.without, apart.part, apart.assets))),
+        float,
     )
     below = np.asarray(made(workshop, renderer, without(state), "300x200 as png").convert("RGB"), float)
     whole = np.asarray(made(workshop, renderer, state, "300x200 as png").convert("RGB"), float)

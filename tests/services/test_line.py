@@ -122,7 +122,7 @@ def test_without_a_place_a_weight_hangs_the_own_size(
     demand = demand_of(find_place(workshop, actor, done.place_id))
     placed = in_place(workshop, state, OutputId.of(str(done.place_id)), demand)
     assert placed.size == state.geometry.size
-    assert renderer.render_file(placed.rendering).byte_count <= 20_000
+    assert renderer.files.render_file(placed.rendering).byte_count <= 20_000
 
 
 def test_the_book_takes_part(workshop: Workshop, actor: Actor, do: Doing, state: PictureState) -> None:
@@ -182,7 +182,7 @@ def test_format_and_quality_are_found_together(
     demand = demand_of(find_place(workshop, actor, wide.place_id or 0))
     placed = in_place(workshop, tight.state, OutputId.of(str(wide.place_id)), demand)
     assert placed.rendering.format == "avif"
-    assert renderer.render_file(placed.rendering).byte_count <= 24_000
+    assert renderer.files.render_file(placed.rendering).byte_count <= 24_000
     chosen = do(tight.state, "as jpeg under 24 kB", wide.place_id)
     assert chosen.message == "", "a format that somebody chose stays"
     plain = in_place(

@@ -43,7 +43,9 @@ def state(workshop: Workshop, actor: Actor) -> PictureState:
 
 def result(workshop: Workshop, renderer: Renderer, state: PictureState, key: str, typed: str):  # noqa: ANN201
     placed = in_place(workshop, state, OutputId(key), read_demand(typed).demand())
-    with Image.open(io.BytesIO(workshop.results.read(renderer.render_file(placed.rendering).blob_sha256))) as read:
+    with Image.open(
+        io.BytesIO(workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256))
+    ) as read:
         return np.asarray(read.convert("RGB")).astype(int), placed
 
 

@@ -117,7 +117,7 @@ def test_a_weight_that_cannot_be_kept_is_accepted_for_one_picture(
     def heavy(picture_id: int) -> tuple[ProofCell, int, bool]:
         found = find_cell(workshop, actor, picture_id, OutputId.of(str(place.id)))
         assert found.placed is not None
-        weight = renderer.render_file(found.placed.rendering).byte_count
+        weight = renderer.files.render_file(found.placed.rendering).byte_count
         return found, weight, any(flag.kind == "too heavy" for flag in found.flags_at(weight))
 
     found, weight, is_heavy = heavy(pictures[0])
@@ -128,7 +128,7 @@ def test_a_weight_that_cannot_be_kept_is_accepted_for_one_picture(
     assert demand_of(place).max_bytes == 2_000
     smaller = output_choices.smaller(workshop, found, 50)
     assert (smaller.size.width, smaller.size.height) == (150, 150)
-    assert renderer.render_file(smaller.rendering).byte_count < weight
+    assert renderer.files.render_file(smaller.rendering).byte_count < weight
 
 
 def test_a_place_without_a_size_of_its_own_is_not_made_smaller(

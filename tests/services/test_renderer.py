@@ -22,8 +22,9 @@ from lucidex.services.intake.intake import NewFolio, bring_in
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
 from lucidex.services.pictures.documents import PictureState, change, read_picture, undo
+from lucidex.services.rendering import files as files_module
 from lucidex.services.rendering import leases
-from lucidex.services.rendering import renderer as renderer_module
+from lucidex.services.rendering.files import Files
 from lucidex.services.rendering.render_requests import PlacedPicture, RenderRequest, for_screen, in_place
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.rendering.results import (
@@ -38,8 +39,8 @@ from lucidex.services.rendering.results import (
 from tests.conftest import encoded, picture, smooth_picture
 
 
-def known_one(renderer: Renderer, rendering: RenderRequest) -> StoredResult | None:
-    return renderer.known([rendering]).get(rendering.key)
+def known_one(renderer: Files, rendering: RenderRequest) -> StoredResult | None:
+    return renderer.files.known([rendering]).get(rendering.key)
 
 
 @pytest.fixture
@@ -71,7 +72,9 @@ def test_another_program_measures_the_size_that_was_typed(
     workshop: Workshop, renderer: Renderer, state: PictureState, typed: str, size: tuple[int, int]
 ) -> None:
     result = placed(workshop, state, typed)
-    with Image.open(io.BytesIO(workshop.results.read(renderer.render_file(result.rendering).blob_sha256))) as read:
+    with Image.open(
+        io.BytesIO(workshop.results.read(renderer.files.render_file(result.rendering).blob_sha256))
+    ) as read:
         assert read.size == size
     assert f"-{size[0]}x{size[1]}." in result.file_name
     assert result.file_name.startswith("dome-at-dusk-")
@@ -89,19 +92,19 @@ def test_a_preview_of_a_place_that_fits_is_the_files_own_pixels(
 def test_the_same_key_gives_the_same_bytes(workshop: Workshop, state: PictureState) -> None:
     """Invariant 2: two renderers that share nothing but the store agree, and so do two that share nothing."""
     result = placed(workshop, state, "320x200")
-    first = Renderer(workshop).render_file(result.rendering)
+    first = Renderer(workshop).files.render_file(result.rendering)
     content = workshop.results.read(first.blob_sha256)
     workshop.results.remove(first.blob_sha256)
-    again = Renderer(workshop).render_file(result.rendering)
+    again = Renderer(workshop).files.render_file(result.rendering)
     assert (again.key, workshop.results.read(again.blob_sha256)) == (first.key, content)
 
 
 def test_taking_a_change_back_finds_the_earlier_file(
     workshop: Workshop, renderer: Renderer, actor: Actor, state: PictureState
 ) -> None:
-    before = renderer.render_file(placed(workshop, state, "320x200").rendering)
+    before = renderer.files.render_file(placed(workshop, state, "320x200").rendering)
     turned = change(workshop, actor, state.picture_id, 1, "turn", edits.add_step(Turn(direction=Direction.LEFT)))
-    assert renderer.render_file(placed(workshop, turned, "320x200").rendering).key != before.key
+    assert renderer.files.render_file(placed(workshop, turned, "320x200").rendering).key != before.key
     back = undo(workshop, actor, state.picture_id, turned.version)
     known = known_one(renderer, placed(workshop, back, "320x200").rendering)
     assert known is not None
@@ -114,9 +117,9 @@ def test_a_key_is_computed_once_however_many_ask(
     computed: list[str] = []
     everybody_asked = threading.Barrier(6)
     asked = threading.local()
-    compute, ask = Renderer._compute, renderer_module.done_or_mine
+    compute, ask = Files._compute, files_module.done_or_mine
 
-    def counting(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+    def counting(self: Files, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         computed.append(rendering.key)
         return compute(self, rendering)
 
@@ -129,12 +132,14 @@ def test_a_key_is_computed_once_however_many_ask(
             everybody_asked.wait(20)
         return answer
 
-    monkeypatch.setattr(Renderer, "_compute", counting)
-    monkeypatch.setattr(renderer_module, "done_or_mine", after_everybody)
+    monkeypatch.setattr(Files, "_compute", counting)
+    monkeypatch.setattr(files_module, "done_or_mine", after_everybody)
     result = placed(workshop, state, "333x111")
     files: list[str] = []
     threads = [
-        threading.Thread(target=lambda: files.append(Renderer(workshop).render_file(result.rendering).blob_sha256))
+        threading.Thread(
+            target=lambda: files.append(Renderer(workshop).files.render_file(result.rendering).blob_sha256)
+        )
         for _ in range(6)
     ]
     for thread in threads:
@@ -154,20 +159,20 @@ def test_a_lease_of_somebody_killed_is_taken_over(
         session.add(
             Result(key_sha256=result.rendering.key, holder="x" * 32, lease_until=now() - timedelta(seconds=1))
         )
-    assert renderer.render_file(result.rendering).byte_count > 0
+    assert renderer.files.render_file(result.rendering).byte_count > 0
 
 
 def test_a_failure_frees_the_lease(workshop: Workshop, state: PictureState, monkeypatch: pytest.MonkeyPatch) -> None:
     result = placed(workshop, state, "212x99")
     with monkeypatch.context() as broken:
 
-        def failing(self: Renderer, rendering: object) -> tuple[bytes, PixelStatistics]:
+        def failing(self: Files, rendering: object) -> tuple[bytes, PixelStatistics]:
             raise MemoryError
 
-        broken.setattr(Renderer, "_compute", failing)
+        broken.setattr(Files, "_compute", failing)
         with pytest.raises(MemoryError):
-            Renderer(workshop).render_file(result.rendering)
-    assert Renderer(workshop).render_file(result.rendering).byte_count > 0
+            Renderer(workshop).files.render_file(result.rendering)
+    assert Renderer(workshop).files.render_file(result.rendering).byte_count > 0
 
 
 def test_a_holder_that_lost_its_lease_cannot_overwrite(
@@ -190,7 +195,7 @@ def test_flags_say_what_deserves_a_look(
     workshop: Workshop, renderer: Renderer, actor: Actor, state: PictureState
 ) -> None:
     large = placed(workshop, state, "2700x1800 under 1 kB")
-    kinds = {flag.kind for flag in large.flags_at(renderer.render_file(large.rendering).byte_count)}
+    kinds = {flag.kind for flag in large.flags_at(renderer.files.render_file(large.rendering).byte_count)}
     assert kinds == {"enlarged", "too heavy"}
     assert {flag.kind for flag in placed(workshop, state, "90x90 stretch").flags} == {"stretched"}
     assert placed(workshop, state, "90x60 stretch").flags == ()
@@ -212,22 +217,22 @@ def test_files_made_together_are_the_files_made_one_by_one(
 ) -> None:
     sizes = ("71x41", "72x42 as png", "73x43 as webp")
     asked = [placed(workshop, state, typed).rendering for typed in sizes]
-    known = renderer.render_file(asked[0])
+    known = renderer.files.render_file(asked[0])
     held = placed(workshop, state, "74x44").rendering  # somebody else computes it, and dies
     assert done_or_mine(workshop, held.key, "d" * 32, None) == (None, True)
     with workshop.database.begin() as session:
         session.execute(update(Result).where(Result.key_sha256 == held.key).values(lease_until=now()))
     broken = placed(workshop, state, "75x45").rendering
-    compute = Renderer._compute
+    compute = Files._compute
 
-    def failing(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+    def failing(self: Files, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         if rendering.key == broken.key:
             raise UnavailableError("Not today.")
         return compute(self, rendering)
 
     with monkeypatch.context() as today:
-        today.setattr(Renderer, "_compute", failing)
-        made = renderer.render_together([*asked, held, broken, asked[1]])
+        today.setattr(Files, "_compute", failing)
+        made = renderer.files.render_together([*asked, held, broken, asked[1]])
     assert set(made) == {one.key for one in (*asked, held, broken)}
     assert made[asked[0].key] == known
     assert isinstance(made[broken.key], UnavailableError)
@@ -235,34 +240,34 @@ def test_files_made_together_are_the_files_made_one_by_one(
     for one in (*asked, held):
         result = made[one.key]
         assert isinstance(result, StoredResult)
-        assert result.blob_sha256 == other.render_file(one).blob_sha256
-        assert renderer.known([one]) == {one.key: result}
-    assert isinstance(renderer.render_together([broken])[broken.key], StoredResult), "and nothing stays leased"
+        assert result.blob_sha256 == other.files.render_file(one).blob_sha256
+        assert renderer.files.known([one]) == {one.key: result}
+    assert isinstance(renderer.files.render_together([broken])[broken.key], StoredResult), "and nothing stays leased"
 
 
 def test_texts_are_put_into_a_file_that_is_there_already(
     workshop: Workshop, renderer: Renderer, state: PictureState, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     rendering = placed(workshop, state, "310x190 as png").rendering
-    plain = renderer.render_file(rendering)
+    plain = renderer.files.render_file(rendering)
 
     def never(*_: object) -> None:
         raise AssertionError("it was rendered once more")
 
-    monkeypatch.setattr(Renderer, "_compute", never)
+    monkeypatch.setattr(Files, "_compute", never)
     texts = Texts(caption="Two tomatoes", credit="Mara Lind")
-    done = renderer.render_file(rendering.carrying(Stamp(texts=texts)))
+    done = renderer.files.render_file(rendering.carrying(Stamp(texts=texts)))
     content = workshop.results.read(done.blob_sha256)
     assert xmp_packet(Stamp(texts=texts)) in content
     assert done.byte_count == len(content) > plain.byte_count
-    assert done.statistics == renderer.known([rendering])[plain.key].statistics
-    assert renderer.known([rendering.carrying(Stamp(texts=texts))]) == {done.key: done}
+    assert done.statistics == renderer.files.known([rendering])[plain.key].statistics
+    assert renderer.files.known([rendering.carrying(Stamp(texts=texts))]) == {done.key: done}
     assert done.key not in {plain.key, rendering.carrying(Stamp(texts=Texts(caption="Two"))).key}
 
 
 def test_a_ceiling_leaves_room_for_texts(workshop: Workshop, renderer: Renderer, state: PictureState) -> None:
     rendering = placed(workshop, state, "310x190 as jpeg under 12 kB").rendering
-    done = renderer.render_file(rendering.carrying(Stamp(texts=Texts(caption="word " * 700))))
+    done = renderer.files.render_file(rendering.carrying(Stamp(texts=Texts(caption="word " * 700))))
     assert done.byte_count <= 12_000
 
 
@@ -270,12 +275,12 @@ def test_how_close_a_searched_file_looks_is_known(
     workshop: Workshop, renderer: Renderer, state: PictureState
 ) -> None:
     searched = placed(workshop, state, "310x190 as jpeg under 3 kB").rendering
-    renderer.render_file(searched)
-    statistics = renderer.known([searched])[searched.key].statistics
+    renderer.files.render_file(searched)
+    statistics = renderer.files.known([searched])[searched.key].statistics
     assert statistics is not None
     assert statistics.likeness is not None
     assert 0 < statistics.likeness < 100
-    chosen = renderer.render_file(placed(workshop, state, "310x190 as jpeg quality 40").rendering)
+    chosen = renderer.files.render_file(placed(workshop, state, "310x190 as jpeg quality 40").rendering)
     assert chosen.statistics is not None
     assert chosen.statistics.likeness is None, "a quality that somebody chose is not judged"
 
@@ -288,7 +293,7 @@ def test_a_file_and_the_one_made_from_it_are_made_in_one_request(
     credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
     made: list[dict[str, StoredResult | UserError]] = []
     renderings = [credited, plain]
-    asking = threading.Thread(target=lambda: made.append(renderer.render_together(renderings)), daemon=True)
+    asking = threading.Thread(target=lambda: made.append(renderer.files.render_together(renderings)), daemon=True)
     asking.start()
     asking.join(20)
     assert made, "it waits for itself"
@@ -304,8 +309,8 @@ def test_nothing_is_held_while_somebody_else_makes_what_a_file_is_made_from(
     elsewhere = workshop.new_holder()
     assert done_or_mine(workshop, plain.key, elsewhere, None) == (None, True)
     asking = [
-        threading.Thread(target=renderer.render_file, args=(credited,), daemon=True),
-        threading.Thread(target=renderer.render_together, args=([credited, plain],), daemon=True),
+        threading.Thread(target=renderer.files.render_file, args=(credited,), daemon=True),
+        threading.Thread(target=renderer.files.render_together, args=([credited, plain],), daemon=True),
     ]
     for one in asking:
         one.start()
@@ -324,16 +329,16 @@ def test_what_a_file_is_made_from_may_be_cleared_away_meanwhile(
 ) -> None:
     plain = placed(workshop, state, "313x191 as png").rendering
     credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
-    computed = Renderer._computed
+    computed = Files._computed
 
-    def cleared_before(self: Renderer, rendering: RenderRequest) -> StoredResult:
+    def cleared_before(self: Files, rendering: RenderRequest) -> StoredResult:
         if rendering.key == credited.key:
             forget_result(workshop, plain_file.blob_sha256)
         return computed(self, rendering)
 
-    plain_file = renderer.render_file(plain)
-    monkeypatch.setattr(Renderer, "_computed", cleared_before)
-    done = renderer.render_file(credited)
+    plain_file = renderer.files.render_file(plain)
+    monkeypatch.setattr(Files, "_computed", cleared_before)
+    done = renderer.files.render_file(credited)
     assert workshop.results.byte_count(done.blob_sha256) == done.byte_count
 
 
@@ -343,14 +348,14 @@ def test_a_failure_of_what_others_are_made_from_is_told_of_both(
     plain = placed(workshop, state, "314x191 as png").rendering
     credited = plain.carrying(Stamp(texts=Texts(credit="Mara Lind")))
 
-    def failing(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+    def failing(self: Files, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         raise UnavailableError("Not today.")
 
     with monkeypatch.context() as today:
-        today.setattr(Renderer, "_compute", failing)
-        made = renderer.render_together([credited, plain])
+        today.setattr(Files, "_compute", failing)
+        made = renderer.files.render_together([credited, plain])
     assert all(isinstance(made[one.key], UnavailableError) for one in (credited, plain))
-    assert isinstance(renderer.render_file(credited), StoredResult)
+    assert isinstance(renderer.files.render_file(credited), StoredResult)
 
 
 def test_a_lease_is_renewed_while_its_file_is_made(
@@ -358,7 +363,7 @@ def test_a_lease_is_renewed_while_its_file_is_made(
 ) -> None:
     """A file may take longer than its lease; nobody takes it over before its holder is gone."""
     rendering = placed(workshop, state, "315x191 as png").rendering
-    compute, renewed = Renderer._compute, threading.Event()
+    compute, renewed = Files._compute, threading.Event()
 
     def long_after(self: Renderer, asked: RenderRequest) -> tuple[bytes, PixelStatistics]:
         with workshop.database.begin() as session:  # as if it had run out by now
@@ -374,8 +379,8 @@ def test_a_lease_is_renewed_while_its_file_is_made(
 
     monkeypatch.setattr(leases, "RENEWED_EVERY_S", 0.01)
     monkeypatch.setattr(leases, "renew_leases_of", noted)
-    monkeypatch.setattr(Renderer, "_compute", long_after)
-    assert renderer.render_file(rendering).byte_count > 0
+    monkeypatch.setattr(Files, "_compute", long_after)
+    assert renderer.files.render_file(rendering).byte_count > 0
 
 
 def test_who_was_taken_over_notes_nothing_that_has_no_row(
@@ -383,11 +388,11 @@ def test_who_was_taken_over_notes_nothing_that_has_no_row(
 ) -> None:
     """A cell is done where its result is recorded: by whoever made it in the end."""
     rendering = placed(workshop, state, "316x191 as png").rendering
-    computed, noted = Renderer._computed, list[bool]()
+    computed, noted = Files._computed, list[bool]()
 
     def taken_over(self: Renderer, asked: RenderRequest) -> StoredResult:
         made = computed(self, asked)
-        monkeypatch.setattr(Renderer, "_computed", computed)
+        monkeypatch.setattr(Files, "_computed", computed)
         with workshop.database.begin() as session:
             session.execute(update(Result).where(Result.key_sha256 == asked.key).values(holder="o" * 32))
             release_leases_of(session, "o" * 32)
@@ -396,6 +401,6 @@ def test_who_was_taken_over_notes_nothing_that_has_no_row(
     def note(session: Session, done: StoredResult) -> None:
         noted.append(session.scalar(select(Result).where(Result.blob_sha256 == done.blob_sha256)) is not None)
 
-    monkeypatch.setattr(Renderer, "_computed", taken_over)
-    renderer.render_file(rendering, note)
+    monkeypatch.setattr(Files, "_computed", taken_over)
+    renderer.files.render_file(rendering, note)
     assert noted == [True]

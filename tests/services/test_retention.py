@@ -88,7 +88,9 @@ def test_results_that_nobody_used_go_and_those_of_a_run_stay(
         assert cell is not None
         picture_id = cell.picture_id
     state = read_picture(workshop, actor, picture_id)
-    other = renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering)
+    other = renderer.files.render_file(
+        in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering
+    )
     for blob in (*blobs(workshop, run), other.blob_sha256):
         aged(workshop, blob)
     assert retention.clean_up(workshop).results >= 1
@@ -96,7 +98,9 @@ def test_results_that_nobody_used_go_and_those_of_a_run_stay(
         workshop.results.read(other.blob_sha256)
     assert all(on_disk(workshop.results, blob).is_file() for blob in blobs(workshop, run))
     assert (
-        renderer.render_file(in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering).key
+        renderer.files.render_file(
+            in_place(workshop, state, OutputId("0"), read_demand("25x15").demand()).rendering
+        ).key
         == other.key
     )
 
@@ -215,11 +219,11 @@ def test_a_cut_result_is_made_anew_when_it_is_asked_for(
     with workshop.database.begin() as session:
         demand = demand_of(session.get_one(Place, cell.place_id))
     rendering = in_place(workshop, state, OutputId(cell.output), demand).rendering
-    result = renderer.render_file(rendering)
+    result = renderer.files.render_file(rendering)
     whole = on_disk(workshop.results, result.blob_sha256).read_bytes()
     on_disk(workshop.results, result.blob_sha256).write_bytes(whole[:-5])
-    assert renderer.known([rendering]) == {}
-    assert workshop.results.read(renderer.render_file(rendering).blob_sha256) == whole
+    assert renderer.files.known([rendering]) == {}
+    assert workshop.results.read(renderer.files.render_file(rendering).blob_sha256) == whole
 
 
 def test_the_store_is_checked_and_what_differs_is_named(workshop: Workshop, actor: Actor, run: int) -> None:
@@ -354,7 +358,7 @@ def test_what_is_removed_for_good_is_really_gone(workshop: Workshop, actor: Acto
     second = bring_in(workshop, actor, first.folio_id, "b.png", [content])
     state = read_picture(workshop, actor, first.picture_id)
     made = in_place(workshop, state, OutputId("0"), read_demand("20x10 px").demand())
-    result = renderer.render_file(made.rendering)
+    result = renderer.files.render_file(made.rendering)
     for number, taken in enumerate((first, second), 1):
         many.take_out(workshop, actor, first.folio_id, [taken.picture_id])
         assert many.erase_for_good(workshop, actor, first.folio_id, [taken.picture_id]) == 1

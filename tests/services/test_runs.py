@@ -28,6 +28,7 @@ from lucidex.services.people.people import Actor
 from lucidex.services.pictures import documents, edits
 from lucidex.services.pictures.documents import change, read_picture, undo
 from lucidex.services.places.places import change_place, hang_place
+from lucidex.services.rendering.files import Files
 from lucidex.services.rendering.render_requests import RenderRequest
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.runs import runs, worker
@@ -127,14 +128,14 @@ def test_a_failed_cell_says_why_and_can_be_tried_again_alone(
     workshop: Workshop, renderer: Renderer, actor: Actor, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
-    real = Renderer._compute
+    real = Files._compute
 
-    def short_of_memory(self: Renderer, rendering):  # noqa: ANN001, ANN202
+    def short_of_memory(self: Files, rendering):  # noqa: ANN001, ANN202
         if rendering.source.stored.width == 240:
             raise MemoryError
         return real(self, rendering)
 
-    monkeypatch.setattr(Renderer, "_compute", short_of_memory)
+    monkeypatch.setattr(Files, "_compute", short_of_memory)
     worked_off(workshop, renderer)
     progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 4, 2)
@@ -249,15 +250,15 @@ def test_an_unforeseen_error_fails_alone_and_says_so(
     workshop: Workshop, actor: Actor, renderer: Renderer, folio: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     run_id = runs.begin_run(workshop, actor, folio, USUAL_PATTERN)
-    compute, asked = Renderer._compute, []
+    compute, asked = Files._compute, []
 
-    def failing_once(self: Renderer, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
+    def failing_once(self: Files, rendering: RenderRequest) -> tuple[bytes, PixelStatistics]:
         asked.append(rendering)
         if len(asked) == 2:
             raise ZeroDivisionError
         return compute(self, rendering)
 
-    monkeypatch.setattr(Renderer, "_compute", failing_once)
+    monkeypatch.setattr(Files, "_compute", failing_once)
     worked_off(workshop, renderer)
     progress = runs.read_progress(workshop, actor, run_id)
     assert (progress.state, progress.done, progress.failed) == (RunState.FINISHED, 5, 1)

@@ -132,7 +132,7 @@ def test_a_signature_becomes_a_clear_file_of_540_by_210(
     place = hang_missing(workshop, actor, folio_id, [(demand, "Letterhead")])[-1]
     cell = find_cell(workshop, actor, taken.picture_id, OutputId(str(place)))
     assert cell.placed is not None
-    result = renderer.render_file(cell.placed.rendering)
+    result = renderer.files.render_file(cell.placed.rendering)
     pixels = decode(workshop.results.read(result.blob_sha256)).numpy()
     assert pixels.shape == (210, 540, 4)
     alpha = pixels[..., 3]

@@ -44,7 +44,7 @@ def hang(workshop: Workshop, actor: Actor) -> Hang:
 
 
 def written(renderer: Renderer, workshop: Workshop, rendering: RenderRequest) -> pyvips.Image:
-    return decode(workshop.results.read(renderer.render_file(rendering).blob_sha256))
+    return decode(workshop.results.read(renderer.files.render_file(rendering).blob_sha256))
 
 
 @pytest.mark.parametrize(
@@ -64,7 +64,7 @@ def test_bits_are_kept_or_it_is_said(
 ) -> None:
     placed = hang(demand, *steps).placed
     assert placed is not None
-    read = said(workshop.results.read(renderer.render_file(placed.rendering).blob_sha256))
+    read = said(workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256))
     depths = [value for key, value in read.items() if key.endswith((":BitDepth", ":BitsPerSample"))]
     assert {one for depth in depths for one in str(depth).split()} == {str(bits)}
     assert ("bits lost" in {flag.kind for flag in placed.flags}) == warned

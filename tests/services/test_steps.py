@@ -169,7 +169,7 @@ def test_a_part_is_a_picture_of_its_own_and_the_other_stays(
     assert part.geometry.size == Size(40, 30)
     assert read_picture(workshop, actor, pictures[0]).document.steps == ()
     placed = in_place(workshop, part, OutputId("0"), read_demand("100 %").demand())
-    assert renderer.render_file(placed.rendering).byte_count > 0
+    assert renderer.files.render_file(placed.rendering).byte_count > 0
 
 
 # the book of places

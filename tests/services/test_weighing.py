@@ -71,7 +71,7 @@ def test_a_point_is_the_very_file_that_is_taken(
         taken = find_cell(workshop, actor, cell.state.picture_id, cell.output).placed
         assert taken is not None
         assert taken.rendering.key == weighing.rendering(name, quality).key
-        assert renderer.render_file(taken.rendering).byte_count == point.byte_count
+        assert renderer.files.render_file(taken.rendering).byte_count == point.byte_count
         assert point.likeness == pytest.approx(100) if point.is_exact else 0 < point.likeness < 100
 
 
@@ -175,7 +175,7 @@ def at_its_own_size(
     renderer: Renderer, workshop: Workshop, state: PictureState, typed: str = "100 %"
 ) -> tuple[bytes, bool]:
     rendering = in_place(workshop, state, OutputId("1"), read_demand(typed).demand()).rendering
-    return workshop.results.read(renderer.render_file(rendering).blob_sha256), rendering.passage is not None
+    return workshop.results.read(renderer.files.render_file(rendering).blob_sha256), rendering.passage is not None
 
 
 def test_nothing_is_compressed_twice_and_nothing_private_goes_along(
@@ -295,7 +295,7 @@ def test_what_was_measured_of_other_files_does_not_count(
         assert shared(renderer, workshop, actor, folio_id, 25_000).sentence.startswith("Shared out")
         placed = find_cell(workshop, actor, cell.state.picture_id, cell.output).placed
         assert placed is not None
-        weight = renderer.render_file(placed.rendering).byte_count
+        weight = renderer.files.render_file(placed.rendering).byte_count
         assert 20_000 <= weight <= 25_000
         # just under it the next quality would be heavier than allowed: what is there is no older file's weight
         above = Weighing(renderer, workshop, find_cell(workshop, actor, cell.state.picture_id, cell.output))

@@ -23,7 +23,7 @@ from lucidex.core.errors import BusyError, NoLongerWantedError, UnavailableError
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
 from lucidex.services.keeping.many import MAX_AT_ONCE
-from lucidex.services.rendering.renderer import Renderer
+from lucidex.services.rendering.screen import Screen
 from lucidex.web.api import documents_in
 from lucidex.web.api.shapes import DocumentIn, RenderIn
 from lucidex.web.gates import bodies, fairness
@@ -401,12 +401,12 @@ def test_looking_closer_than_can_be_seen_is_refused_in_words(work: Work, path: s
 def test_headers_are_on_every_answer_even_where_no_route_was_reached(
     application: FastAPI, work: Work, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def fails(self: Renderer, wanted: object) -> bytes:
+    def fails(self: Screen, wanted: object) -> bytes:
         raise ZeroDivisionError
 
     stranger = TestClient(application, base_url="http://elsewhere.example", raise_server_exceptions=False)
     nobody = TestClient(application, base_url="http://127.0.0.1", raise_server_exceptions=False)
-    monkeypatch.setattr(Renderer, "preview", fails)
+    monkeypatch.setattr(Screen, "preview", fails)
     answers = [
         stranger.get("/"),
         nobody.get("/nothing/here"),

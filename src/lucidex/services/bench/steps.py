@@ -53,7 +53,7 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
 def _found(renderer: Renderer, state: PictureState, document: PictureDocument, step: Step) -> Step:
     if not isinstance(step, FindingStep):
         return step
-    return step.found_on(renderer.raster(state, document, step.looked_at_edge))
+    return step.found_on(renderer.finder.raster(state, document, step.looked_at_edge))
 
 
 def add_all_begun(
@@ -135,7 +135,7 @@ def grey_at(
     """
     document = state.document
     toned = {entry.id for entry in document.steps if entry.step.stage is Stage.TONE}
-    seen = renderer.pixels(for_screen(workshop, state, GREY_LOOKED_AT, without_steps(document, toned)))
+    seen = renderer.screen.pixels(for_screen(workshop, state, GREY_LOOKED_AT, without_steps(document, toned)))
     size = state.geometry.size
     colour = colour_at(seen, x / size.width, y / size.height, GREY_REACH)
     if not (0 <= x < size.width and 0 <= y < size.height) or colour is None or max(colour) < DARKEST_GREY:

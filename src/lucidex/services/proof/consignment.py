@@ -127,7 +127,7 @@ def share_out(
     fixed_bytes = 0
     for count, cell in enumerate(fixed):
         assert cell.placed is not None  # noqa: S101
-        fixed_bytes += renderer.render_file(cell.placed.rendering).byte_count
+        fixed_bytes += renderer.files.render_file(cell.placed.rendering).byte_count
         if time.monotonic() > until:
             return Sharing(count, total)
     for count, part in enumerate(curves):

@@ -68,7 +68,7 @@ class Weighing:
         name = placed.rendering.format
         if not name.output.ladder or placed.rendering.passage is not None:
             return None
-        result, likeness = self.renderer.judged(placed.rendering)
+        result, likeness = self.renderer.judge.judged(placed.rendering)
         found = result.statistics.quality if result.statistics else None
         quality = found or placed.rendering.encoding.quality or name.output.exact_quality or 0
         return Point(name, quality, result.byte_count, likeness)
@@ -87,7 +87,7 @@ class Weighing:
         if name not in self.names:
             raise OutOfRangeError(f"{name.label} has no curve here.")
         nearest = min(name.output.qualities, key=lambda one: (abs(one - quality), one))
-        result, likeness = self.renderer.judged(self.rendering(name, nearest))
+        result, likeness = self.renderer.judge.judged(self.rendering(name, nearest))
         return Point(name, nearest, result.byte_count, likeness)
 
     def ladder(self, name: FormatName) -> tuple[int, ...]:
@@ -104,7 +104,7 @@ class Weighing:
         }
         renderings = [self.rendering(*one) for one in asked.values()]
         found = []
-        for key, result in self.renderer.known(renderings).items():
+        for key, result in self.renderer.files.known(renderings).items():
             likeness = result.statistics.likeness if result.statistics else None
             if likeness is not None:
                 found.append(Point(*asked[key], result.byte_count, likeness))
@@ -123,7 +123,7 @@ class Weighing:
         encoding = self.placed.rendering.encoding
         start = name.output.default_quality
         searched = replace(encoding, quality=start, max_bytes=ceiling)
-        result, likeness = self.renderer.judged(self.placed.rendering.written(name, searched))
+        result, likeness = self.renderer.judge.judged(self.placed.rendering.written(name, searched))
         if result.byte_count > ceiling:
             return None
         found = result.statistics.quality if result.statistics else None
@@ -156,15 +156,15 @@ class Weighing:
         if known is None:
             moves = self.cell.state.facts.frames > 1
             clear = self.placed.case.has_clear_areas
-            known = replace(content_of(self.renderer.pixels(self.placed.rendering), moves), is_clear=clear)
+            known = replace(content_of(self.renderer.screen.pixels(self.placed.rendering), moves), is_clear=clear)
             cache.put(key, known)
         return known
 
     def spots(self, name: FormatName, quality: int, spot: tuple[int, int]) -> list[tuple[int, int]]:
         """Where a file differs most from its picture: the middles of spots of this size, in its pixels."""
         rendering = self.rendering(name, quality)
-        before = self.renderer.pixels_before(rendering)
-        after = self.renderer.pixels_of(self.renderer.render_file(rendering), rendering)
+        before = self.renderer.judge.pixels_before(rendering)
+        after = self.renderer.judge.pixels_of(self.renderer.files.render_file(rendering), rendering)
         return spots_that_differ(before, after, spot, SPOTS)
 
 

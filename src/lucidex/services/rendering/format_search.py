@@ -93,5 +93,5 @@ def _likeness(
     renderer: Renderer, workshop: Workshop, state: PictureState, output: OutputId, demand: PlaceDemand
 ) -> float:
     placed = in_place(workshop, state, output, demand)
-    result, likeness = renderer.judged(placed.rendering)
+    result, likeness = renderer.judge.judged(placed.rendering)
     return likeness if demand.max_bytes is not None and result.byte_count <= demand.max_bytes else 0.0

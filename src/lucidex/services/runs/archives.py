@@ -145,7 +145,7 @@ def _made_anew(renderer: Renderer, workshop: Workshop, actor: Actor, cell_id: in
     state = with_document(read_picture(workshop, actor, cell.picture_id), document)
     placed = in_place(workshop, state, OutputId(cell.output), demand, called)
 
-    result = renderer.render_file(placed.rendering)
+    result = renderer.files.render_file(placed.rendering)
     with workshop.database.begin() as session:
         written = {"blob_sha256": result.blob_sha256, "byte_count": result.byte_count}
         session.execute(update(Cell).where(Cell.id == cell_id, Cell.state == CellState.DONE).values(**written))

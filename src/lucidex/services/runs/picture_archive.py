@@ -39,7 +39,7 @@ def archive_of_picture(
     def files() -> Iterator[Packed]:
         for (_, placed), name in zip(makable, listed, strict=True):
             try:
-                result = renderer.render_file(placed.rendering)
+                result = renderer.files.render_file(placed.rendering)
             except UserError as error:
                 yield Packed(name.path, None, now(), error.sentence)
                 continue

@@ -153,7 +153,7 @@ def render_cell(renderer: Renderer, workshop: Workshop, taken: Taken) -> None:
     """Make the file of a cell and write it down; what cannot be made is a failed cell with a sentence."""
     try:
         rendering = _placed(workshop, taken).rendering
-        renderer.render_file(rendering, lambda session, done: _note_done(session, taken, done), taken.holder)
+        renderer.files.render_file(rendering, lambda session, done: _note_done(session, taken, done), taken.holder)
     except StorageFullError as error:
         return _pause(workshop, taken, error.sentence)
     except UserError as error:

@@ -114,7 +114,7 @@ def wanted_demand(typed: str | None, demand: PlaceDemand | None) -> PlaceDemand:
 
 def _file(app: AppContext, placed: render_requests.PlacedPicture, texts: Texts) -> Response:
     stamp = placed.rendering.stamp.model_copy(update={"texts": texts}) if texts.are_there else placed.rendering.stamp
-    result = app.renderer.render_file(placed.rendering.carrying(stamp))
+    result = app.renderer.files.render_file(placed.rendering.carrying(stamp))
     headers = {
         "X-Result-Width": str(placed.size.width),
         "X-Result-Height": str(placed.size.height),

@@ -58,8 +58,8 @@ def preview(
     if request.headers.get("if-none-match") == headers["ETag"]:
         return Response(status_code=304, headers=headers)
     if mark:
-        return Response(app.renderer.marked_preview(rendering), media_type="image/png", headers=headers)
-    content = app.renderer.preview(rendering)
+        return Response(app.renderer.screen.marked_preview(rendering), media_type="image/png", headers=headers)
+    content = app.renderer.screen.preview(rendering)
     return Response(content, media_type=rendering.format.output.media_type, headers=headers)
 
 
@@ -101,14 +101,14 @@ def finished_file(
         headers = {"Cache-Control": FOREVER, "X-Result-Key": str(key)}
         return stored_file(app.workshop.results, sha256, media_type, headers=headers)
     placed = _placed(app, actor, picture_id, place_id)
-    result = app.renderer.render_file(placed.rendering)
+    result = app.renderer.files.render_file(placed.rendering)
     same = key is None or key == result.key
     if download:
         note_alone(app.workshop, actor.id, EventKind.DOWNLOAD, f"Fetched “{placed.file_name}”.")
     headers = {"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key}
     name, output = placed.file_name if download else None, placed.rendering.format.output
     if not download and not (output.shown_by_browsers and placed.rendering.encoding.colour is not ColourModel.CMYK):
-        return Response(app.renderer.shown(result), media_type="image/png", headers=headers)
+        return Response(app.renderer.screen.shown(result), media_type="image/png", headers=headers)
     media_type = output.media_type
     return stored_file(app.workshop.results, result.blob_sha256, media_type, name, headers)
 
@@ -117,7 +117,7 @@ def finished_file(
 def compressed_again(app: App, actor: SignedIn, picture_id: int, place_id: int) -> Response:
     """The finished file as a place shows it that compresses everything once more; only to look at."""
     placed = _placed(app, actor, picture_id, place_id)
-    content = app.renderer.compressed_again(placed.rendering)
+    content = app.renderer.screen.compressed_again(placed.rendering)
     return Response(content, media_type="image/jpeg", headers={"Cache-Control": "no-store"})
 
 
@@ -132,7 +132,7 @@ def before_compression(
 ) -> Response:
     """The very pixels of the file before they were compressed, as PNG; or those of the picture without its steps."""
     placed = _placed(app, actor, picture_id, place_id, without_steps=original)
-    content = app.renderer.uncompressed(placed.rendering)
+    content = app.renderer.screen.uncompressed(placed.rendering)
     kept = FOREVER if v and v == _placed(app, actor, picture_id, place_id).rendering.key else "no-store"
     return Response(content, media_type="image/png", headers={"Cache-Control": kept})
 
@@ -156,6 +156,6 @@ def weight_as(
 ) -> HTMLResponse:
     """The real weight in one format, by encoding it."""
     placed = _placed(app, actor, picture_id, place_id, format)
-    result = app.renderer.render_file(placed.rendering)
+    result = app.renderer.files.render_file(placed.rendering)
     over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
     return partial(request, "bench/weight.html", words=result_words(result), over=over)

@@ -39,7 +39,7 @@ def draft(at: Bench, step_id: str, w: Edge, h: Edge, part: Part = None) -> Respo
     step = changed(at.app.renderer, state, step_id, {**parameters})
     document = edits.replace_step(step_id, step)(state.document, state.facts)
     rendering = on_screen(at.app.workshop, state, document, Size(w, h), window_of(part))
-    content, pixels = at.app.renderer.draft(rendering)
+    content, pixels = at.app.renderer.screen.draft(rendering)
     headers = {
         "Cache-Control": "no-store",
         "X-Histogram": json.dumps(vars(histogram(pixels)), separators=(",", ":")),
@@ -60,7 +60,7 @@ def read_histogram(at: Bench, without: Annotated[str | None, Query(max_length=30
 
 def _histogram(at: AtBench, document: PictureDocument) -> Histogram:
     rendering = for_screen(at.app.workshop, at.state, Size(HISTOGRAM_EDGE, HISTOGRAM_EDGE), document)
-    return histogram(at.app.renderer.pixels(rendering))
+    return histogram(at.app.renderer.screen.pixels(rendering))
 
 
 @router.get("/sample", dependencies=[PREVIEWS])
@@ -90,7 +90,7 @@ def _colour(at: AtBench, document: PictureDocument, spot: Point, seen: Size | No
     else:
         rendering = for_screen(at.app.workshop, at.state, seen, document)
         share = Point(spot.x / size.width, spot.y / size.height)
-    found = colour_at(at.app.renderer.pixels(rendering), share.x, share.y)
+    found = colour_at(at.app.renderer.screen.pixels(rendering), share.x, share.y)
     return list(found) if found else None
 
 

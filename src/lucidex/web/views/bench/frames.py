@@ -22,7 +22,7 @@ def frames(at: Bench, on: Annotated[list[Seat], Query(max_length=60)]) -> HTMLRe
     seats = {int(place): tuple(map(int, size.split("x"))) for place, _, size in (one.partition(":") for one in on)}
     folio = read_folio(at.app.workshop, at.actor, at.state.folio_id)
     views = place_views(at.app, at.state, [place for place in folio.places if place.id in seats])
-    made = at.app.renderer.render_together(
+    made = at.app.renderer.files.render_together(
         [view.placed.rendering for view in views if view.placed and view.is_missing]
     )
     parts = []

@@ -24,7 +24,9 @@ def show_overlay(at: Bench, place_id: int, v: Annotated[str, Query(max_length=64
     row, demand = at.hung(place_id)
     rendering = in_place(at.app.workshop, at.state, OutputId.of(str(row.id)), demand, row.name).rendering
     kept = FOREVER if v == rendering.overlay_key else "no-store"
-    return Response(at.app.renderer.overlay(rendering), media_type="image/png", headers={"Cache-Control": kept})
+    return Response(
+        at.app.renderer.screen.overlay(rendering), media_type="image/png", headers={"Cache-Control": kept}
+    )
 
 
 @router.post("/steps/{step_id}/only")

@@ -183,7 +183,7 @@ def put_focal_point(at: Bench, x: Pixels, y: Pixels) -> HTMLResponse:
 @router.post("/pictures/{picture_id}/focal-point/suggest", dependencies=[PREVIEWS])
 def suggest_focal_point(at: Bench) -> HTMLResponse:
     """Put the focal point on what draws attention."""
-    spot = at.app.renderer.suggest_focal_point(at.state)
+    spot = at.app.renderer.finder.suggest_focal_point(at.state)
     focal = FocalPoint(x=spot.x, y=spot.y)
     at.change("Put the focal point on what draws attention", edits.set_focal_point(focal))
     return at.show(at.place, OPEN_FOCAL)

@@ -49,7 +49,7 @@ def suggest_framing(at: Bench, place_id: int) -> HTMLResponse:
     """Put the spot that draws attention into the middle; how close it is stays."""
     row, _ = at.hung(place_id)
     state = at.state
-    focal = at.app.renderer.suggest_focal_point(state)
+    focal = at.app.renderer.finder.suggest_focal_point(state)
     zoom = state.document.framings.get(str(place_id), Framing()).zoom
     framing = Framing(focal_x=focal.x, focal_y=focal.y, zoom=zoom, made_for=geometry_name(state.geometry))
     at.change(f"Framed for “{row.name}” by what draws attention", edits.set_framing(place_id, framing))

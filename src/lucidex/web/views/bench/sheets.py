@@ -73,7 +73,7 @@ def variant_preview(at: Bench, step_id: str, value: Value) -> Response:
     state = at.state
     document = varied(at.app.renderer, state, step_id, value)
     rendering = for_screen(at.app.workshop, state, Size(VARIANT_EDGE, VARIANT_EDGE), document)
-    content = at.app.renderer.preview(rendering)
+    content = at.app.renderer.screen.preview(rendering)
     return Response(content, media_type=rendering.format.output.media_type, headers={"Cache-Control": "no-store"})
 
 
@@ -151,7 +151,7 @@ def compare_enlargement(at: Bench, place_id: int) -> HTMLResponse:
 @router.get("/places/{place_id}/enlargement/{way}", dependencies=[PREVIEWS])
 def enlargement(at: Bench, place_id: int, way: Literal["plain", "ours"]) -> Response:
     """One of the two."""
-    content = at.app.renderer.enlargement(_placed(at, place_id).rendering, plainly=way == "plain")
+    content = at.app.renderer.screen.enlargement(_placed(at, place_id).rendering, plainly=way == "plain")
     return Response(content, media_type="image/png", headers={"Cache-Control": "no-store"})
 
 

@@ -239,7 +239,7 @@ class BenchView:
 def place_views(app: AppContext, state: PictureState, places: Sequence[Place]) -> list[PlaceView]:
     """Places on the wall; their files where they are finished already, asked for together."""
     views = [_worked_out(app, state, place) for place in places]
-    known = app.renderer.known([view.placed.rendering for view in views if view.placed])
+    known = app.renderer.files.known([view.placed.rendering for view in views if view.placed])
     return [with_result(view, known) for view in views]
 
 

@@ -33,7 +33,7 @@ router = APIRouter(
 def choices(at: At, scope: Scope = Scope.CELL) -> HTMLResponse:
     """Formats with their real weights, quality, how far the choice goes; ways out where the file is too heavy."""
     cell = at.cell
-    result = at.app.renderer.render_file(cell.placed.rendering) if cell.placed else None
+    result = at.app.renderer.files.render_file(cell.placed.rendering) if cell.placed else None
     demand = demand_of(cell.place)
     flags = cell.flags_at(result.byte_count, result.statistics) if result else ()
     return partial(
@@ -80,7 +80,7 @@ def further(at: At, formats: Annotated[list[FormatName], Form()] = []) -> Respon
 def weigh_smaller(at: At, percent: Annotated[int, Query(ge=1, le=99)] = 75) -> HTMLResponse:
     """The real weight in a smaller place of the same shape."""
     placed = output_choices.smaller(at.app.workshop, at.cell, percent)
-    result = at.app.renderer.render_file(placed.rendering)
+    result = at.app.renderer.files.render_file(placed.rendering)
     over = placed.demand.max_bytes is not None and result.byte_count > placed.demand.max_bytes
     return partial(at.request, "bench/weight.html", words=result_words(result), over=over)
 
@@ -125,7 +125,7 @@ def accept_weight(at: At) -> Response:
     """Let this picture be as heavy as it is here."""
     if at.cell.placed is None:
         raise OutOfRangeError("There is no file to accept.")
-    byte_count = at.app.renderer.render_file(at.cell.placed.rendering).byte_count
+    byte_count = at.app.renderer.files.render_file(at.cell.placed.rendering).byte_count
     output_choices.accept_weight(at.app.workshop, at.actor, at.cell, byte_count)
     return _message(
         at, f"{format_weight(byte_count)} accepted for “{at.cell.state.file_name}” in “{at.cell.place.name}”."

@@ -151,7 +151,7 @@ class AtCell:
     def show(self, cell: ProofCell) -> HTMLResponse:
         """The cell as it is now, with its finished file."""
         is_shown = cell.placed is not None and cell.is_made
-        result = self.app.renderer.render_file(cell.placed.rendering) if cell.placed and is_shown else None
+        result = self.app.renderer.files.render_file(cell.placed.rendering) if cell.placed and is_shown else None
         flags = cell.flags
         if result is not None:
             workshop = self.app.workshop
@@ -180,8 +180,8 @@ def thumb(at: At, key: str | None = None) -> Response:
     """The finished file, reduced to what a cell of the sheet shows."""
     if at.cell.placed is None:
         raise NotFoundError("This place cannot be made of this picture.")
-    result = at.app.renderer.render_file(at.cell.placed.rendering)
-    small = at.app.renderer.reduced(result, THUMB)
+    result = at.app.renderer.files.render_file(at.cell.placed.rendering)
+    small = at.app.renderer.screen.reduced(result, THUMB)
     name = PNG if small.hasalpha() else JPEG
     content = encode(small, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
     kept = FOREVER if key == result.key else "no-store"

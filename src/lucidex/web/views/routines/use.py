@@ -147,7 +147,7 @@ def tried(
     if place and chosen is None:
         raise NotFoundError("There is no such place.")
     wanted = routine_use.tried_in(app.workshop, state, chosen, SHOWN_EDGE)
-    drawn = pyvips.Image.new_from_array(app.renderer.pixels(wanted), interpretation="srgb")
+    drawn = pyvips.Image.new_from_array(app.renderer.screen.pixels(wanted), interpretation="srgb")
     small = drawn.thumbnail_image(SHOWN_EDGE, size="down")
     name = PNG if small.hasalpha() else JPEG
     content = encode(small, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))

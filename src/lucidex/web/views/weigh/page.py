@@ -88,7 +88,7 @@ def look(request: Request, actor: SignedIn, at: At, back: Annotated[str, Query(m
     placed, cell = at.placed, at.cell
     current = at.current
     ceiling, known = placed.demand.max_bytes, at.known()
-    file = at.renderer.render_file(placed.rendering)
+    file = at.renderer.files.render_file(placed.rendering)
     now = f"{format_weight(file.byte_count)}, {placed.rendering.format.label}"
     if placed.rendering.passage is not None:
         now += f", {placed.rendering.passage.short_words}"
@@ -194,13 +194,13 @@ def part(
     rendering = at.placed.rendering if name is None else at.rendering(name, quality)
     renderer = at.renderer
     if name is None:
-        pixels = renderer.pixels_before(rendering)
+        pixels = renderer.judge.pixels_before(rendering)
     else:
-        pixels = renderer.pixels_of(renderer.render_file(rendering), rendering)
+        pixels = renderer.judge.pixels_of(renderer.files.render_file(rendering), rendering)
     cut = pixels[top : top + height, left : left + width]
     if not cut.size:
         raise OutOfRangeError("This part lies outside the picture.")
-    content = renderer.part_of(cut)
+    content = renderer.screen.part_of(cut)
     kept = FOREVER if v and v == at.placed.rendering.key[:24] else "no-store"
     return Response(content, media_type="image/png", headers={"Cache-Control": kept})
 

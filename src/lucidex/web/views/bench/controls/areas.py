@@ -91,7 +91,7 @@ def draw(
     gesture = Gesture(tool, points_of(way), radius, away and step.takes_away, does)
     if step.looks_first:
         before = up_to(at.state.document, step_id)
-        gesture = step.seen_on(gesture, at.app.renderer.raster(at.state, before, step.looked_at_edge))
+        gesture = step.seen_on(gesture, at.app.renderer.finder.raster(at.state, before, step.looked_at_edge))
     return _put(at, step_id, step.drawn(gesture, at.state.geometry))
 
 

@@ -36,7 +36,7 @@ def look_preview(at: Bench, step_id: str, name: Annotated[str, Query(max_length=
     state = at.state
     document = edits.replace_step(step_id, _with_look(at, step_id, name))(state.document, state.facts)
     rendering = for_screen(at.app.workshop, state, Size(LOOK_EDGE, LOOK_EDGE), document)
-    content = at.app.renderer.preview(rendering)
+    content = at.app.renderer.screen.preview(rendering)
     return Response(content, media_type=rendering.format.output.media_type, headers={"Cache-Control": "no-store"})
 
 

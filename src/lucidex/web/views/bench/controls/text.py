@@ -163,7 +163,7 @@ def below(
     """The finished size without the words."""
     apart = _apart(at, step_id)
     numbers = [float(number) for number in part.split(",")] if part else None
-    content = at.app.renderer.finished_part(apart.without, Window(*numbers) if numbers else None, Size(w, h))
+    content = at.app.renderer.screen.finished_part(apart.without, Window(*numbers) if numbers else None, Size(w, h))
     kept = FOREVER if v == _below_key(apart) else "no-store"
     return Response(content, media_type=_media(content), headers={"Cache-Control": kept})
 
@@ -181,7 +181,7 @@ def alone(at: Bench, step_id: str, v: Annotated[str, Query(max_length=64)] = "")
     """The words and what lies behind them, alone on a clear ground."""
     apart = _apart(at, step_id)
     rendering = apart.without
-    content = at.app.renderer.thing_alone(apart.step, rendering, apart.part, apart.assets)
+    content = at.app.renderer.screen.thing_alone(apart.step, rendering, apart.part, apart.assets)
     kept = FOREVER if v == _alone_key(apart) else "no-store"
     return Response(content, media_type="image/png", headers={"Cache-Control": kept})
 
