@@ -6,11 +6,13 @@ from lucidex.web.views.bench.area_list import listed
 from lucidex.web.views.bench.control import control_of
 from lucidex.web.views.bench.step_form import (
     amount,
+    can_look,
     carries_on_as,
     form_fields,
     found_nothing,
     is_automatic,
     shown_field,
+    was_set_by_hand,
 )
 
 VIEW = View(
@@ -31,6 +33,7 @@ VIEW = View(
     script="bench.js",
     words={
         "amount": amount,
+        "can_look": can_look,
         "carries_on_as": carries_on_as,
         "control_of": control_of,
         "form_fields": form_fields,
@@ -38,5 +41,6 @@ VIEW = View(
         "is_automatic": is_automatic,
         "listed_areas": listed,
         "shown_field": shown_field,
+        "was_set_by_hand": was_set_by_hand,
     },
 )

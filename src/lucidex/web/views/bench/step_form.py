@@ -129,6 +129,16 @@ def is_automatic(step: Step) -> bool:
     return isinstance(step, FindingStep) and bool(step.finds) and bool(getattr(step, "automatic", False))
 
 
+def can_look(step: Step) -> bool:
+    """Whether a step looks at the picture by itself when it is told to."""
+    return isinstance(step, FindingStep)
+
+
+def was_set_by_hand(step: Step) -> bool:
+    """Whether somebody has set values that a step could find by itself."""
+    return isinstance(step, FindingStep) and bool(step.finds) and not is_automatic(step)
+
+
 def found_nothing(step: Step) -> bool:
     """Whether a step looked by itself, and all its values stay at rest."""
     if not isinstance(step, FindingStep) or not is_automatic(step):
