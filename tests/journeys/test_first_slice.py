@@ -210,10 +210,14 @@ def test_two_windows_on_one_picture_lose_nothing(open_desk: Callable[..., Desk],
     theirs.page.goto(mine.page.url)
     theirs.page.wait_for_function("() => document.getElementById('stage-canvas')?.dataset.painted !== undefined")
     theirs.type_line("turn right")
+    twice = "<input type=hidden name=also value=one><input type=hidden name=also value=two>"
+    mine.page.evaluate("twice => document.getElementById('line').form.insertAdjacentHTML('beforeend', twice)", twice)
     mine.page.fill("#line", "mirror")
     mine.page.press("#line", "Enter")
     expect(mine.page.locator(".notice")).to_contain_text("changed elsewhere")
-    mine.page.click("text=Put my change on top")
+    with mine.page.expect_request(lambda request: request.method == "POST") as repeated:
+        mine.page.click("text=Put my change on top")
+    assert "also=one&also=two" in (repeated.value.post_data or ""), "a name that stands twice is sent twice"
     expect(mine.page.locator("ol .sentence")).to_have_text(
         ["Turned a quarter to the right.", "Mirrored, left and right changed places."]
     )

@@ -1,8 +1,13 @@
 // Guards every request of the page: the session's token, the document's version, and what to do on a conflict.
-// Listens to htmx; on a conflict it can repeat the refused request on top of the other change.
+// Listens to htmx; on a conflict it can repeat the refused request on top of the other change. Owns the request that was
+// refused last.
 
-/** @type {{action: string, values: Record<string, string>} | null} */
+/** What a form sends, field by field: a name may stand there several times. @typedef {[string, string][]} Fields */
+
+/** @type {{action: string, fields: Fields} | null} */
 let refused = null;
+/** What the request that is being put together sends instead of what stands on the page. @type {Fields | null} */
+let instead = null;
 
 export const csrf = () => document.querySelector("meta[name=csrf]")?.getAttribute("content") ?? "";
 
@@ -19,7 +24,13 @@ export function guardRequests() {
     const { request, response } = contextOf(event);
     if (response?.status !== 409) return;
     const body = /** @type {URLSearchParams | null} */ (request.body);
-    refused = { action: request.action, values: Object.fromEntries(body ?? []) };
+    refused = { action: request.action, fields: [...(body ?? [])] };
+  });
+  document.addEventListener("htmx:config:request", (event) => {
+    if (!instead) return;
+    const body = new FormData();
+    for (const [name, value] of instead) body.append(name, value);
+    contextOf(event).request.body = body;
   });
   document.addEventListener("htmx:error", () => say("The product does not answer. Is it still running? Nothing that you see is lost."));
   document.addEventListener("click", async (event) => {
@@ -30,24 +41,34 @@ export function guardRequests() {
     refused = null;
     if (choice.getAttribute("data-conflict") === "variant" && again) return keepAsVariant(again);
     await change("GET", bench()?.dataset.address ?? location.href, {});
-    if (choice.getAttribute("data-conflict") === "mine" && again) await change("POST", again.action, again.values);
+    if (choice.getAttribute("data-conflict") === "mine" && again) await repeat(again.action, again.fields);
   });
 }
 
-/** Make my change on a picture of its own, over what I saw when I made it. @param {{action: string, values: Record<string, string>}} mine */
+/** Send a change again as it was. @param {string} action @param {Fields} fields */
+function repeat(action, fields) {
+  instead = fields;
+  try {
+    return change("POST", action, {});
+  } finally {
+    instead = null;
+  }
+}
+
+/** Make my change on a picture of its own, over what I saw when I made it. @param {{action: string, fields: Fields}} mine */
 async function keepAsVariant(mine) {
   const seen = bench()?.dataset.snapshot ?? "0", here = location.pathname;
-  const made = await send(`${here}/variant`, { snapshot: seen }, "0");
+  const made = await send(`${here}/variant`, [["snapshot", seen]], "0");
   if (!made.ok) return say("The variant could not be made. Nothing was changed.");
   const address = `/pictures/${(await made.json()).picture_id}`;
-  const done = await send(mine.action.replace(here, address), mine.values, "1");
+  const done = await send(mine.action.replace(here, address), mine.fields, "1");
   if (!done.ok) return say("Your change does not fit what you saw any more. The variant is kept without it.");
   location.href = address;
 }
 
-/** @param {string} path @param {Record<string, string>} values @param {string} version */
-function send(path, values, version) {
-  return fetch(path, { method: "POST", headers: { "X-CSRF-Token": csrf(), "X-Version": version, "HX-Request": "true" }, body: new URLSearchParams(values) });
+/** @param {string} path @param {Fields} fields @param {string} version */
+function send(path, fields, version) {
+  return fetch(path, { method: "POST", headers: { "X-CSRF-Token": csrf(), "X-Version": version, "HX-Request": "true" }, body: new URLSearchParams(fields) });
 }
 
 /** Ask for the bench as it is after a change. @param {string} verb @param {string} path @param {object} values */

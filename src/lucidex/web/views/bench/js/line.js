@@ -1,5 +1,5 @@
 // The add-a-step line: opens its lists, says what an entry of them does in a seat of its own, and does what concerns
-// the page alone when the server has understood it.
+// the page alone when the server has understood it. Owns which of its lists is open.
 import { say } from "../../../shell/js/requests.js";
 
 /** @type {Record<string, () => void>} */
@@ -18,8 +18,18 @@ const COMMANDS = {
   "no guides": () => guide("none"),
 };
 
+/** The line that stands on the page; there is one at a time, and it is set up again when the bench is exchanged. @type {{open: string} | null} */
+let current = null;
+
 /** @param {AlpineLike} Alpine */
 export function registerLine(Alpine) {
+  for (const kind of ["pointerover", "focusin"]) document.addEventListener(kind, sayOffer);
+  document.addEventListener("input", sift);
+  document.addEventListener("line-done", () => { if (current) current.open = ""; });
+  document.addEventListener("line-commands", (event) => {
+    const { names } = /** @type {CustomEvent} */ (event).detail;
+    for (const command of names) COMMANDS[command]?.();
+  });
   Alpine.data("line", () => ({
     open: "",
     get showsFrame() { return this.open === "frame"; },
@@ -35,15 +45,7 @@ export function registerLine(Alpine) {
     mendButton: group("mend"),
     finishButton: group("finish"),
     keysButton: group("keys"),
-    init() {
-      for (const kind of ["pointerover", "focusin"]) document.addEventListener(kind, sayOffer);
-      document.addEventListener("input", sift);
-      document.addEventListener("line-done", () => { this.open = ""; });
-      document.addEventListener("line-commands", (event) => {
-        const { names } = /** @type {CustomEvent} */ (event).detail;
-        for (const command of names) COMMANDS[command]?.();
-      });
-    },
+    init() { current = this; },
   }));
 }
 

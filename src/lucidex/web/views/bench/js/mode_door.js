@@ -1,4 +1,5 @@
-// The door to what works on the stage only at times: each module is fetched once its mode is shown. Emits nothing.
+// The door to what works on the stage only at times: each module is fetched once its mode is shown. Owns the modules that
+// are here; which there are says stage.js. Emits nothing.
 import { state } from "./stage_state.js";
 
 /**
@@ -9,8 +10,6 @@ import { state } from "./stage_state.js";
  *   hover?: (at: {x: number, y: number}) => void, wheel?: (event: WheelEvent) => boolean}} ModeTool
  */
 
-/** @type {Record<string, () => Promise<{tool: ModeTool}>>} */
-const MODES = { area: () => import("./areas.js"), text: () => import("./words.js"), notes: () => import("./notes.js") };
 /** @type {Record<string, ModeTool>} */
 const here = {};
 /** @type {Set<string>} */
@@ -19,13 +18,13 @@ const asked = new Set();
 /** The module of the mode that is shown, once it is here. @returns {ModeTool | undefined} */
 export const modeTool = () => here[state.facts?.mode ?? ""];
 
-/** Bring the modules up to the facts; the first time one is fetched, everything is drawn again. @param {() => void} redraw */
-export function readModes(redraw) {
+/** Bring the modules up to the facts; the first time one is fetched, everything is drawn again. @param {Record<string, () => Promise<{tool: ModeTool}>>} modes @param {() => void} redraw */
+export function readModes(modes, redraw) {
   for (const tool of Object.values(here)) tool.read();
   const mode = state.facts?.mode ?? "";
-  if (!(mode in MODES) || asked.has(mode)) return;
+  if (!(mode in modes) || asked.has(mode)) return;
   asked.add(mode);
-  void MODES[mode]().then(({ tool }) => {
+  void modes[mode]().then(({ tool }) => {
     here[mode] = tool;
     tool.listen();
     tool.read();

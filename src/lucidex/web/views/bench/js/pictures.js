@@ -1,5 +1,5 @@
 // Pictures on the stage: each image knows which window of the picture it shows, moves with the sight at once, and
-// is replaced by a sharper one when that can be shown whole. Emits nothing.
+// is replaced by a sharper one when that can be shown whole. Owns which window each image shows. Emits nothing.
 import { sayWhile } from "./busy.js";
 import { ratio } from "./stage_state.js";
 import { clamp } from "../../../shell/js/window_math.js";
@@ -33,7 +33,7 @@ export function showPicture(image, sight, painted) {
     coming.then(() => {
       if (known.wanted !== wanted) return;
       known.shows = part;
-      image.src = wanted;
+      replaceSource(image, wanted);
       image.style.transform = "";
       place(image, part, latest.get(image) ?? sight);
       painted();
@@ -91,11 +91,17 @@ export async function showDraft(image, content, part, stillWanted) {
     URL.revokeObjectURL(address);
     return false;
   }
-  if (image.src.startsWith("blob:")) URL.revokeObjectURL(image.src);
   Object.assign(known, { shows: part, wanted: "a draft" });
-  image.src = address;
+  replaceSource(image, address);
   place(image, part, latest.get(image) ?? sight);
   return true;
+}
+
+/** Show something else, and let go of the draft that was shown. @param {HTMLImageElement} image @param {string} address */
+function replaceSource(image, address) {
+  const before = image.src;
+  image.src = address;
+  if (before.startsWith("blob:")) URL.revokeObjectURL(before);
 }
 
 /** An image of its own on the stage. @param {Element} canvas @param {string} name */

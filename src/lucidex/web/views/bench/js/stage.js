@@ -12,6 +12,8 @@ import { byId, formatScale, ratio, say, shownSize, state } from "./stage_state.j
 
 /** @typedef {import("./stage_state.js").StageFacts} StageFacts */
 
+// what works on the stage only at times, by its mode
+const MODES = { area: () => import("./areas.js"), text: () => import("./words.js"), notes: () => import("./notes.js") };
 const CHOICES = ["stage-guides", "stage-ground"];
 const AIR = 72; // around the page on which a place is shown
 
@@ -97,7 +99,7 @@ function read() {
   state.win = facts.window ?? null;
   state.points = facts.points ?? [];
   state.focal = facts.focal ?? null;
-  readModes(draw);
+  readModes(MODES, draw);
   if (["result", "place"].includes(state.view) && !document.querySelector('[data-view="result"]')) state.view = "work";
   draw();
 }
