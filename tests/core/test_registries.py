@@ -1,6 +1,7 @@
 """One thing is one file and one registration: nothing stands unregistered, and everything derived knows it."""
 
 import pkgutil
+import re
 from importlib import import_module
 from types import ModuleType
 
@@ -73,7 +74,7 @@ def test_every_warning_is_registered_and_says_why() -> None:
     }
     assert written == {id(one) for one in WARNINGS}
     assert len({one.kind for one in WARNINGS}) == len(WARNINGS)
-    assert all(one.reason.endswith(".") for one in WARNINGS)
+    assert all(one.reason.endswith(".") and re.fullmatch("[a-z][a-z ]+", one.kind) for one in WARNINGS)
     kinds = [one.kind for one in WARNINGS]
     for one in WARNINGS:
         assert one.unless <= set(kinds[: kinds.index(one.kind)]), "what it gives way to is looked for before it"

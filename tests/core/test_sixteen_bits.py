@@ -126,7 +126,7 @@ def test_what_holds_no_more_gets_eight_bits_rounded(name: FormatName) -> None:
     """In every format and colour: never something else, and never an error."""
     for colour in ColourModel:
         encoding = Encoding(name.output.default_quality, colour=colour)
-        read = decode(encode(image_of(dawn()), name, encoding))
+        read = decode(encode(image_of(dawn()), name, encoding), name)
         assert (read.format == "ushort") == keeps_16_bits(name, encoding)
         off = np.abs(in_8_bits(read.colourspace("srgb")).numpy()[..., :3] - dawn() / 257.0)
         if colour is ColourModel.RGB and name != FormatName("gif"):
@@ -150,4 +150,4 @@ def test_grey_is_written_as_grey(name: FormatName, bands: int) -> None:
     read = pyvips.Image.new_from_buffer(content, "")
     assert (read.bands, read.format) == (bands, "ushort")
     assert np.array_equal(read.numpy().reshape(*grey.shape[:2], bands)[..., 0], grey[..., 0])
-    assert np.array_equal(decode(content).colourspace("rgb16").numpy()[..., 0], grey[..., 0])
+    assert np.array_equal(decode(content, name).colourspace("rgb16").numpy()[..., 0], grey[..., 0])

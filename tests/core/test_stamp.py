@@ -1,5 +1,6 @@
 """Texts in files: other programs read them, no pixel changes, and a ceiling counts them."""
 
+from dataclasses import replace
 from xml.etree import ElementTree
 
 import numpy as np
@@ -8,10 +9,14 @@ import pyvips
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lucidex.core import encode as encode_module
 from lucidex.core import read_demand, write
 from lucidex.core.encode import FORMAT_NAMES, Encoding, FormatName, decode, encode
 from lucidex.core.encode.heif_items import with_xmp
+from lucidex.core.geometry.fit import fit
+from lucidex.core.geometry.sizes import Size
 from lucidex.core.keys import stamped_key
+from lucidex.core.proof.warnings import Case, flags
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
 from lucidex.core.stamp import (
     NO_STAMP,
@@ -194,5 +199,19 @@ def test_every_common_reader_finds_the_words(name: str, texts: Texts) -> None:
         assert found["IPTC:By-line"] in texts.credit
         assert found["IPTC:Caption-Abstract"] in texts.caption
         assert found["IPTC:CopyrightNotice"] == texts.licence
-    assert decode(content).numpy().tobytes() == decode(plain).numpy().tobytes()
+    assert decode(content, FormatName(name)).numpy().tobytes() == decode(plain, FormatName(name)).numpy().tobytes()
     assert len(content) - len(plain) <= reserved_for(Stamp(texts=texts), FormatName(name))
+
+
+def test_a_format_without_a_place_for_texts_stays_as_it_is_and_that_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    gif, stamp = FormatName("gif"), Stamp(texts=Texts(credit="Ines Marrow"))
+    plain = encode(image(), gif, Encoding(None))
+    demand = read_demand("40x30").demand()
+    case = Case(fit(Size(40, 30), Size(40, 30), demand.rule), demand, gif, carries_texts=True)
+    assert stamped(plain, gif, stamp) != plain
+    assert "texts lost" not in {flag.kind for flag in flags(case)}
+    monkeypatch.setitem(encode_module._BY_NAME, "gif", replace(gif.output, stamp=None))
+    assert stamped(plain, gif, stamp) == plain
+    assert reserved_for(stamp, gif) == 0
+    assert "texts lost" in {flag.kind for flag in flags(case)}
+    assert "texts lost" not in {flag.kind for flag in flags(replace(case, carries_texts=False))}

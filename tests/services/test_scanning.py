@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from lucidex.core.cancellation import until
-from lucidex.core.encode import decode
+from lucidex.core.encode import JPEG, PNG, decode
 from lucidex.core.errors import (
     BusyError,
     NoLongerWantedError,
@@ -97,7 +97,7 @@ def test_several_papers_are_proposed_each_as_a_picture(workshop: Workshop, actor
         assert preview.straighten_degrees(number) == pytest.approx(-sheet.askew_degrees, abs=1)
         assert preview.proposed(subject_named("print"), number).left == pytest.approx(sheet.left_mm, abs=30)
     first = next(n for n in range(3) if preview.proposed(subject_named("print"), n).left < 30)
-    inked = decode(scanning.preview_file(preview, Treated(Looks.INK, is_clear=True), first)[0]).numpy()
+    inked = decode(scanning.preview_file(preview, Treated(Looks.INK, is_clear=True), first)[0], PNG).numpy()
     ink = inked[inked[..., 3] > 200].mean(axis=0)
     assert ink[2] > ink[0] + 20, "blue ink stays blue, whatever else lies there"
     areas = {preview.proposed(subject_named("signature"), number) for number in range(len(laid))}
@@ -133,7 +133,7 @@ def test_a_signature_becomes_a_clear_file_of_540_by_210(
     cell = find_cell(workshop, actor, taken.picture_id, OutputId(str(place)))
     assert cell.placed is not None
     result = renderer.files.render_file(cell.placed.rendering)
-    pixels = decode(workshop.results.read(result.blob_sha256)).numpy()
+    pixels = decode(workshop.results.read(result.blob_sha256), PNG).numpy()
     assert pixels.shape == (210, 540, 4)
     alpha = pixels[..., 3]
     assert 0.02 < (alpha > 200).mean() < 0.3, "ink"
@@ -148,17 +148,15 @@ def test_the_preview_looks_as_the_scan_will(workshop: Workshop, actor: Actor, sc
     preview = look_at_glass(workshop, actor, scanner)
     content, media_type = scanning.preview_file(preview, Treated(Looks.INK, is_clear=True))
     assert media_type == "image/png"
-    clear = decode(content).numpy()
+    clear = decode(content, PNG).numpy()
     assert (clear[..., 3] == 0).mean() > 0.9
     darker, lighter = (
-        decode(scanning.preview_file(preview, Treated(Looks.GREY, lighter=by))[0]).numpy() for by in (-60, 60)
+        decode(scanning.preview_file(preview, Treated(Looks.GREY, lighter=by))[0], JPEG).numpy() for by in (-60, 60)
     )
     assert lighter.mean() > darker.mean() + 20
     assert np.ptp(lighter.astype(int), axis=2).max() <= 6, "grey"
-    thin, thick = (
-        (decode(scanning.preview_file(preview, Treated(Looks.INK, True, lighter=by))[0]).numpy()[..., 3] > 128).sum()
-        for by in (80, -80)
-    )
+    inked = (scanning.preview_file(preview, Treated(Looks.INK, True, lighter=by))[0] for by in (80, -80))
+    thin, thick = ((decode(one, PNG).numpy()[..., 3] > 128).sum() for one in inked)
     assert thick > thin
 
 

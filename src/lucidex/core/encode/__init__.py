@@ -146,14 +146,14 @@ def _in_colour(image: pyvips.Image, colour: ColourModel | None) -> pyvips.Image:
     return image.colourspace(grey).copy_memory() if colour is ColourModel.GREY else image
 
 
-def decode(content: bytes) -> pyvips.Image:
-    """What a file of `encode` shows. Raises pyvips.Error where it is none."""
-    return pyvips.Image.new_from_buffer(pdf.picture_in(content) if content.startswith(b"%PDF") else content, "")
+def decode(content: bytes, name: FormatName) -> pyvips.Image:
+    """What a file of `encode` in a format shows. Raises pyvips.Error where it is none."""
+    return name.output.read(content)
 
 
-def decode_8_bits(content: bytes) -> pyvips.Image:
+def decode_8_bits(content: bytes, name: FormatName) -> pyvips.Image:
     """The same as 8 bits of sRGB: to be looked at, and to compare with."""
-    return in_8_bits(decode(content)).colourspace("srgb")
+    return in_8_bits(decode(content, name)).colourspace("srgb")
 
 
 __all__ = [

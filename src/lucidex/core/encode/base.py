@@ -30,6 +30,11 @@ def as_grey(image: pyvips.Image) -> pyvips.Image | None:
     return grey.bandjoin(image.extract_band(image.bands - 1)) if image.hasalpha() else grey
 
 
+def read_by_libvips(content: bytes) -> pyvips.Image:
+    """What a file shows that libvips knows by its first bytes. Raises pyvips.Error where it is none."""
+    return pyvips.Image.new_from_buffer(content, "")
+
+
 class Effort(StrEnum):
     """How long an encoder looks for fewer bytes: not at all, for the screen; little; or as long as it pays."""
 
@@ -87,8 +92,10 @@ class OutputFormat:
     One that `halves_chroma` keeps colour at half the pixels unless it is told not to; one that `knows_drawings`
     writes them in another way than photographs; one that `has_few_colours` holds at most 256, with edges that are
     clear or not; one that `keeps_16_bits` holds them in RGB and grey where it loses nothing; `colours` are the models
-    in which it can say its pixels. `stamp` puts a packet of XMP into a file of `save`, and leaves its pixels as they
-    are.
+    in which it can say its pixels.
+
+    `read` reads a file of `save` back. `stamp` puts a packet of XMP into one and leaves its pixels as they are; a
+    format without it can carry no texts, and a warning says so where they are asked for.
     """
 
     name: str
@@ -101,8 +108,9 @@ class OutputFormat:
     qualities: tuple[int, ...]
     max_edge: int
     save: Callable[[pyvips.Image, Encoding], bytes]
-    stamp: Callable[[bytes, bytes], bytes]
     strength: str
+    read: Callable[[bytes], pyvips.Image] = read_by_libvips
+    stamp: Callable[[bytes, bytes], bytes] | None = None
     stamp_older: Callable[[bytes, bytes, bytes], bytes] | None = None
     is_slow: bool = False
     searches_quickly: bool = False

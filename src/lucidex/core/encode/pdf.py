@@ -41,6 +41,11 @@ def picture_in(content: bytes) -> bytes:
     return content[start : content.index(b"\nendstream\nendobj\n6 0 obj", start)]
 
 
+def read(content: bytes) -> pyvips.Image:
+    """What a file of `save` shows."""
+    return pyvips.Image.new_from_buffer(picture_in(content), "")
+
+
 def stamp(content: bytes, packet: bytes) -> bytes:
     """XMP as the document's metadata (14.3.2), by an update at the end (7.5.6): a new catalogue, and the packet."""
     before = int(content[content.rindex(b"startxref\n") + 10 : content.rindex(b"\n%%EOF")])
@@ -115,6 +120,7 @@ FORMAT = OutputFormat(
     qualities=jpeg.FORMAT.qualities,
     max_edge=65_500,
     save=save,
+    read=read,
     stamp=stamp,
     shown_by_browsers=False,
     strength="a page with the picture on it",

@@ -8,9 +8,9 @@ from lucidex.core.stamp.texts import NO_TEXTS, Texts
 
 def stamped(content: bytes, name: FormatName, stamp: Stamp) -> bytes:
     """An encoded file with its words as XMP, and in the older records where its format has a place for them; the file
-    as it is where there are none."""
+    as it is where there are none, or its format can carry none."""
     packet = xmp_packet(stamp)
-    if not packet:
+    if not packet or name.output.stamp is None:
         return content
     exif, iim = exif_block(stamp.texts), iim_records(stamp.texts)
     if name.output.stamp_older is not None and exif:

@@ -112,6 +112,8 @@ def xmp_packet(stamp: Stamp) -> bytes:
 
 def reserved_for(stamp: Stamp, name: FormatName) -> int:
     """Bytes that a ceiling keeps free for it: whole kibibytes, so that a corrected word changes no pixel."""
+    if name.output.stamp is None:
+        return 0
     length = len(xmp_packet(stamp))
     if name.output.stamp_older is not None:
         length += len(exif_block(stamp.texts)) + len(iim_records(stamp.texts))

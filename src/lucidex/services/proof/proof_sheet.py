@@ -11,7 +11,7 @@ from lucidex.core.geometry.sizes import Window
 from lucidex.core.places.demand import demand_words
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import Case, Flag, Framed, flags
+from lucidex.core.proof.warnings import Flag, flags
 from lucidex.records.models import Place, Result
 from lucidex.services.folios.folios import ASKED_AT_ONCE, FolioView
 from lucidex.services.house.caches import OwnCache
@@ -132,20 +132,8 @@ def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPi
     known = placed.get(key)
     if known is None:
         known = in_place(workshop, state, column.output, demand_of(column.place), column.place.name)
-        known = replace(known, case=_with_framing(state, column.output.place, known))
         placed.put(key, known)
     return known
-
-
-def _with_framing(state: PictureState, place: str, placed: PlacedPicture) -> Case:
-    """The case with how the part that is seen came about, where a place cuts a part out of the picture."""
-    if not placed.demand.is_cropped:
-        return placed.case
-    document = state.document
-    framed = Framed.BY_PLACE
-    if place in document.framings:
-        framed = Framed.MOVED if document.has_moved(state.geometry, place) else Framed.CHOSEN
-    return replace(placed.case, framed=framed, focal_point=document.focal_point_xy)
 
 
 def find_cell(workshop: Workshop, actor: Actor, picture_id: int, output: OutputId) -> ProofCell:

@@ -68,7 +68,7 @@ def on_ground(image: pyvips.Image, rendering: RenderRequest) -> AnyPixels:
 
 def shown_by(content: bytes, rendering: RenderRequest) -> AnyPixels:
     """What a file shows, as three bands."""
-    return on_ground(decode_8_bits(content), rendering)
+    return on_ground(decode_8_bits(content, rendering.format), rendering)
 
 
 def written(image: pyvips.Image, rendering: RenderRequest) -> Encoded:

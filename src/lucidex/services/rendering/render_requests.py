@@ -9,6 +9,7 @@ from lucidex.core.encode import JPEG, PNG, ColourModel, Effort, Encoding, Format
 from lucidex.core.encode.passing import Passage
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.finish.assets import NO_ASSETS, Assets
+from lucidex.core.finish.text.fields import Filling
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
@@ -18,7 +19,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import Case, Flag, flags
+from lucidex.core.proof.warnings import Case, Flag, Framed, flags
 from lucidex.core.render import UNTREATED, Plan, plan
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.key import SourceKey
@@ -26,7 +27,6 @@ from lucidex.core.source.pyramid import Source
 from lucidex.core.stamp import NO_STAMP, Stamp, reserved_for, stamp_of
 from lucidex.core.steps import StepEntry, assets_of
 from lucidex.core.steps.bands import RestorationStep, of_kind
-from lucidex.core.units import format_date
 from lucidex.services.assets.assets import open_assets
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.sources import open_source
@@ -180,22 +180,34 @@ def in_place(
     rendering = rendering.carrying(stamp)
     if _is_as_it_came(state, rendering, demand) and document.settings(output).quality is None:
         rendering = replace(rendering, passage=find_passage(workshop, state, rendering.chosen.total))
-    case = Case(
-        placement,
-        demand,
-        name,
-        has_clear,
-        state.facts.damage,
-        geometry,
-        finish=finish,
-        assets=assets,
-        hides_weakly=any(step.hides_weakly for step in of_kind(document.active_steps, RestorationStep)),
-        frames=state.facts.frames,
-        bits=state.facts.bits,
-        depth=rendering.chosen.depth if rendering.passage is None else state.facts.bits,
-    )
+    depth = rendering.chosen.depth if rendering.passage is None else state.facts.bits
+    case = replace(_case(state, document, output, demand, rendering), has_clear_areas=has_clear, depth=depth)
     file_name = result_name(state.file_name, placement.canvas, name, document.hides)
     return PlacedPicture(rendering, demand, case, file_name, first_format)
+
+
+def _case(
+    state: PictureState, document: PictureDocument, output: OutputId, demand: PlaceDemand, rendering: RenderRequest
+) -> Case:
+    """What warnings may look at before the file is made."""
+    is_framed = output.place in document.framings
+    by_somebody = Framed.MOVED if is_framed and document.has_moved(state.geometry, output.place) else Framed.CHOSEN
+    framed = by_somebody if is_framed else Framed.BY_PLACE
+    return Case(
+        rendering.chosen.placement,
+        demand,
+        rendering.format,
+        damage=state.facts.damage,
+        geometry=state.geometry,
+        framed=framed if demand.is_cropped else None,
+        focal_point=document.focal_point_xy if demand.is_cropped else None,
+        finish=rendering.chosen.finish,
+        assets=rendering.assets,
+        hides_weakly=any(step.hides_weakly for step in of_kind(document.active_steps, RestorationStep)),
+        carries_texts=rendering.stamp.is_there,
+        frames=state.facts.frames,
+        bits=state.facts.bits,
+    )
 
 
 def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceDemand) -> bool:
@@ -225,14 +237,8 @@ def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceD
 
 def field_values(state: PictureState, called: str) -> dict[str, str]:
     """What the fields in words become on a picture, in a place that is called so."""
-    texts = state.document.texts
-    shipped = {
-        "caption": texts.caption,
-        "credit": texts.credit,
-        "place": called,
-        "date": format_date(state.facts.recorded.taken_at),
-    }
-    return {**state.document.words, **shipped}
+    document = state.document
+    return Filling(document.texts, state.facts, called, document.words).values
 
 
 def _fills(placement: Placement) -> bool:

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pyvips
 
-from lucidex.core.encode import JPEG, PNG, Effort, Encoding, decode_8_bits, encode, jpeg
+from lucidex.core.encode import JPEG, PNG, Effort, Encoding, FormatName, decode_8_bits, encode, jpeg
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.assets import Assets
 from lucidex.core.finish.canvas import total_margins
@@ -122,7 +122,7 @@ class Screen:
 
     def compressed_again(self, rendering: RenderRequest) -> bytes:
         """The finished file as a place shows it that compresses everything once more, as JPEG; only to look at."""
-        again = self.image(self._files.render_file(rendering))
+        again = self.image(self._files.render_file(rendering), rendering.format)
         flat = again.flatten(background=255) if again.hasalpha() else again
         with self._composer.shown:
             return encode(flat, JPEG, Encoding(COMPRESSED_AGAIN_AT))
@@ -132,14 +132,14 @@ class Screen:
         image = pyvips.Image.new_from_array(np.ascontiguousarray(pixels), interpretation="srgb")
         return encode(image, PNG, Encoding(None, effort=Effort.DRAFT))
 
-    def image(self, result: StoredResult) -> pyvips.Image:
+    def image(self, result: StoredResult, name: FormatName) -> pyvips.Image:
         """A finished file, decoded, as 8 bits of sRGB: only to look at."""
-        return decode_8_bits(self._files.content(result))
+        return decode_8_bits(self._files.content(result), name)
 
-    def reduced(self, result: StoredResult, box: Size) -> pyvips.Image:
+    def reduced(self, result: StoredResult, name: FormatName, box: Size) -> pyvips.Image:
         """A finished file, decoded and reduced until it fits into a box."""
-        return self.image(result).thumbnail_image(box.width, height=box.height, size="down")
+        return self.image(result, name).thumbnail_image(box.width, height=box.height, size="down")
 
-    def shown(self, result: StoredResult) -> bytes:
+    def shown(self, result: StoredResult, name: FormatName) -> bytes:
         """A finished file in a format that no browser shows, as PNG; only to look at."""
-        return encode(self.image(result), PNG, Encoding(None, effort=Effort.DRAFT))
+        return encode(self.image(result, name), PNG, Encoding(None, effort=Effort.DRAFT))

@@ -108,7 +108,8 @@ def finished_file(
     headers = {"Cache-Control": FOREVER if key and same else "no-store", "X-Result-Key": result.key}
     name, output = placed.file_name if download else None, placed.rendering.format.output
     if not download and not (output.shown_by_browsers and placed.rendering.encoding.colour is not ColourModel.CMYK):
-        return Response(app.renderer.screen.shown(result), media_type="image/png", headers=headers)
+        shown = app.renderer.screen.shown(result, placed.rendering.format)
+        return Response(shown, media_type="image/png", headers=headers)
     media_type = output.media_type
     return stored_file(app.workshop.results, result.blob_sha256, media_type, name, headers)
 

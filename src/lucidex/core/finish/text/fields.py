@@ -1,10 +1,45 @@
-"""Fields in words: names in braces, which each picture and place fills in with its own."""
+"""Fields in words: names in braces, which each picture and place fills in with its own.
+
+Whoever adds one names it in `FIELDS`. Words are filled in before a result gets its key, so whatever a field says is
+in the key of all that shows it.
+"""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from lucidex.core.source.facts import SourceFacts
+from lucidex.core.stamp.texts import NO_TEXTS, Texts
+from lucidex.core.units import format_date
 
 _FIELD = re.compile(r"\{([^{}\n]{1,40})\}")
-SHIPPED = ("caption", "credit", "place", "date")
+
+
+@dataclass(frozen=True)
+class Filling:
+    """What fields can tell of: a picture's texts and facts, how its place is called, and what somebody has typed."""
+
+    texts: Texts = NO_TEXTS
+    facts: SourceFacts | None = None
+    place: str = ""
+    own: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def values(self) -> dict[str, str]:
+        """What each field becomes, by its name; those of the product are filled in by themselves."""
+        return {**self.own, **{name: say(self) for name, say in FIELDS.items()}}
+
+
+def _date(of: Filling) -> str:
+    return format_date(of.facts.recorded.taken_at) if of.facts else ""
+
+
+FIELDS: dict[str, Callable[[Filling], str]] = {
+    "caption": lambda of: of.texts.caption,
+    "credit": lambda of: of.texts.credit,
+    "place": lambda of: of.place,
+    "date": _date,
+}
 
 
 def field_name(written: str) -> str:

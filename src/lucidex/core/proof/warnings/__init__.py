@@ -23,6 +23,7 @@ from lucidex.core.proof.warnings import (
     softer,
     stretched,
     subject_cut,
+    texts_lost,
     too_heavy,
 )
 from lucidex.core.proof.warnings.base import Case, Flag, Found, Framed, ProofWarning, WayOut
@@ -42,6 +43,7 @@ WARNINGS: tuple[ProofWarning, ...] = (
     few_colours.WARNING,
     movement_lost.WARNING,
     resolution_lost.WARNING,
+    texts_lost.WARNING,
     colours_lost.WARNING,
     bits_lost.WARNING,
     heavy_for_clear.WARNING,

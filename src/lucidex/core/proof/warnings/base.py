@@ -55,6 +55,7 @@ class Case:
     statistics: PixelStatistics | None = None
     neighbours: tuple[float, ...] = ()
     hides_weakly: bool = False
+    carries_texts: bool = False
     frames: int = 1
     bits: int = 8
     depth: int = 8

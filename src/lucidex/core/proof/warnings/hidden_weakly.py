@@ -11,7 +11,7 @@ def find(case: Case) -> Found | None:
 
 
 WARNING = ProofWarning(
-    kind="hidden_weakly",
+    kind="hidden weakly",
     reason="Whoever wants to read a plate or a name tries out what could be below.",
     find=find,
     ways_out=(WayOut.LEAVE_OUT,),

@@ -1,5 +1,6 @@
 """The bench: one picture, its steps and its places."""
 
+from lucidex.core.finish.text.fields import FIELDS
 from lucidex.web.shell.view import View
 from lucidex.web.views.bench import controls, drafts, frames, keep, notes, overlays, page, places, sheets, steps
 from lucidex.web.views.bench.area_list import listed
@@ -40,6 +41,7 @@ VIEW = View(
         "found_nothing": found_nothing,
         "is_automatic": is_automatic,
         "listed_areas": listed,
+        "shipped_fields": tuple(FIELDS),
         "shown_field": shown_field,
         "was_set_by_hand": was_set_by_hand,
     },

@@ -181,7 +181,7 @@ def thumb(at: At, key: str | None = None) -> Response:
     if at.cell.placed is None:
         raise NotFoundError("This place cannot be made of this picture.")
     result = at.app.renderer.files.render_file(at.cell.placed.rendering)
-    small = at.app.renderer.screen.reduced(result, THUMB)
+    small = at.app.renderer.screen.reduced(result, at.cell.placed.rendering.format, THUMB)
     name = PNG if small.hasalpha() else JPEG
     content = encode(small, name, Encoding(88 if name == JPEG else None, effort=Effort.DRAFT))
     kept = FOREVER if key == result.key else "no-store"

@@ -8,7 +8,7 @@ from starlette.responses import HTMLResponse, Response
 from lucidex.core.document import MAX_FIELDS, PictureDocument
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.finish.text.faces import Family
-from lucidex.core.finish.text.fields import SHIPPED, field_name
+from lucidex.core.finish.text.fields import FIELDS, field_name
 from lucidex.core.finish.text.letters import settable
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.geometry.sizes import Box, Size, Window
@@ -129,7 +129,7 @@ def fill_field(
 ) -> HTMLResponse:
     """What a field of one's own becomes on this picture."""
     name, words = field_name(name), settable(words)
-    if name in SHIPPED:
+    if name in FIELDS:
         raise OutOfRangeError(f"{{{name}}} is filled in by itself.")
 
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
