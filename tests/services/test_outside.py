@@ -1,6 +1,7 @@
 """What is set up outside, and the one way out to it: never to another host, never without end."""
 
 import json
+import posixpath
 import secrets
 import threading
 from collections.abc import Callable, Iterator
@@ -23,8 +24,9 @@ from lucidex.core.errors import (
     UnreadableFileError,
 )
 from lucidex.services.house.workshop import Workshop
-from lucidex.services.outside import settings
+from lucidex.services.outside import adapters, settings
 from lucidex.services.outside.adapters import PICTURES, SCANNER, SITE
+from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.client import OutsideClient
 from lucidex.services.outside.iiif import read_source
 from lucidex.services.outside.micropub import read_pages
@@ -162,6 +164,33 @@ def test_a_stand_in_is_found_where_it_stands_at_each_start(workshop: Workshop, a
 def test_only_addresses_of_the_web_are_set_up(workshop: Workshop, admin: Actor, address: str) -> None:
     with pytest.raises(NotUnderstoodError):
         settings.add_service(workshop, admin, SITE, "x", address)
+
+
+def folder_of(address: str) -> str:
+    if not address.startswith("/"):
+        raise NotUnderstoodError("A folder begins with a stroke.")
+    return posixpath.normpath(address)
+
+
+def test_an_adapter_may_lead_to_something_else_than_a_host(
+    workshop: Workshop, admin: Actor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shelf = Adapter(
+        "shelf", "shelf", "Shelves", "files", "of a folder", lambda *_: "", leads_to=folder_of, has_token=True
+    )
+    for module in (adapters, settings):
+        monkeypatch.setattr(module, "ADAPTERS", (*adapters.ADAPTERS, shelf))
+    place = f"/shelves/{secrets.token_hex(4)}"
+    added = settings.add_service(workshop, admin, "shelf", "", f"{place}/seeds/", token="key")
+    assert (added.name, added.address) == (f"{place}/seeds", f"{place}/seeds/")
+    with pytest.raises(NotUnderstoodError, match="stroke"):
+        settings.add_service(workshop, admin, "shelf", "", "https://shelves.example/")
+    with pytest.raises(NotUnderstoodError, match="web"):
+        settings.add_service(workshop, admin, SITE, "", place)
+    same = settings.change_service(workshop, admin, added.id, "Seeds", f"{place}//seeds")
+    assert same.token == "key", "the same folder"
+    assert settings.change_service(workshop, admin, added.id, "Seeds", f"{place}/bulbs").token == ""
+    settings.remove_service(workshop, admin, added.id)
 
 
 def test_an_origin_is_scheme_host_and_port() -> None:

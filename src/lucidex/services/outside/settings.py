@@ -11,6 +11,7 @@ from lucidex.core.errors import ChangedMeanwhileError, NotFoundError, NotUnderst
 from lucidex.records.models import MAX_ADDRESS, MAX_NAME, OutsideService
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside.adapters import ADAPTERS, adapter_of
+from lucidex.services.outside.base import Adapter
 from lucidex.services.outside.service import Service, origin_of
 from lucidex.services.people.people import Actor, check_admin
 
@@ -59,7 +60,8 @@ def add_service(
 ) -> Service:
     """Set one up. OutOfRangeError or NotUnderstoodError in words; ChangedMeanwhileError where it is there already."""
     check_admin(actor)
-    row = OutsideService(kind=adapter_of(kind).kind, **_checked(name, address, further, token))
+    adapter = adapter_of(kind)
+    row = OutsideService(kind=adapter.kind, **_checked(adapter, name, address, further, token))
     try:
         with workshop.database.begin() as session:
             if len(session.scalars(select(OutsideService.id)).all()) >= MAX_SERVICES:
@@ -71,9 +73,9 @@ def add_service(
         raise ChangedMeanwhileError("This address is set up already.") from error
 
 
-def _checked(name: str, address: str, further: Sequence[str], token: str) -> dict[str, object]:
+def _checked(adapter: Adapter, name: str, address: str, further: Sequence[str], token: str) -> dict[str, object]:
     address = address.strip()
-    origin_of(address)
+    leads_to = adapter.leads_to(address)
     if len(address) > MAX_ADDRESS or not address.isascii():
         raise NotUnderstoodError(f"An address has at most {MAX_ADDRESS} letters, without accents.")
     hosts = sorted({origin_of(one.strip()) for one in further if one.strip()})
@@ -81,7 +83,7 @@ def _checked(name: str, address: str, further: Sequence[str], token: str) -> dic
         raise OutOfRangeError(f"{MAX_FURTHER} further hosts are the most.")
     if len(token) > MAX_ADDRESS or not token.isprintable():
         raise NotUnderstoodError(f"A token has at most {MAX_ADDRESS} letters.")
-    named = " ".join(name.split())[:MAX_NAME] or (urlsplit(address).hostname or "")[:MAX_NAME]
+    named = " ".join(name.split())[:MAX_NAME] or (urlsplit(address).hostname or leads_to)[:MAX_NAME]
     return {"name": named, "address": address, "further": hosts, "token": token.strip()}
 
 
@@ -106,9 +108,10 @@ def change_service(
     try:
         with workshop.database.begin() as session:
             row = _row(session, service_id)
-            is_elsewhere = origin_of(row.address) != origin_of(address.strip())
+            adapter = adapter_of(row.kind)
+            is_elsewhere = adapter.leads_to(row.address) != adapter.leads_to(address.strip())
             kept = "" if is_elsewhere else row.token  # a secret is not sent to another host by a change of address
-            for field, value in _checked(name, address, further, kept if token is None else token).items():
+            for field, value in _checked(adapter, name, address, further, kept if token is None else token).items():
                 setattr(row, field, value)
             row.is_shipped = row.is_shipped and not is_elsewhere
             session.flush()
@@ -147,7 +150,7 @@ def keep_shipped(workshop: Workshop, kind: str, name: str, address: str, token: 
         if other is not None and other is not row:
             return  # somebody has set it up by hand
         if row is None:
-            given = _checked(name, address, (), token)
+            given = _checked(adapter_of(kind), name, address, (), token)
             session.add(OutsideService(kind=kind, is_shipped=True, **given))
         else:
             row.address, row.token = address, token
