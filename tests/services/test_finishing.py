@@ -3,6 +3,7 @@
 import io
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import timedelta
 from functools import cache
 
@@ -251,7 +252,7 @@ def test_a_file_that_is_no_usable_face_leaves_nothing(
 def test_four_callers_keep_a_face_once_and_never_more_than_allowed(
     workshop: Workshop, actor: Actor, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(fonts, "MAX_FONTS", 2)
+    monkeypatch.setattr(fonts, "_FACES", replace(fonts._FACES, most=2))
     contents = [hand_bytes(), hand_bytes(), hand_bytes(Family.MONO), hand_bytes(Family.SLAB)]
 
     def keep(content: bytes) -> str:

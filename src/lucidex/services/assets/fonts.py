@@ -9,23 +9,24 @@ from datetime import datetime
 from importlib.metadata import version
 from pathlib import Path
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from lucidex.core.errors import NotFoundError, OutOfRangeError, UnavailableError, UserError
+from lucidex.core.errors import UnavailableError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.finish.text.faces import FACES_REVISION, Face, own_face
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES, FontFacts
 from lucidex.core.proof.names import clean_file_name
-from lucidex.records.models import Font, Original, Person, now
+from lucidex.records.models import Font, Original, now
 from lucidex.records.store import Received
+from lucidex.services.assets.own_list import OwnList, taken
 from lucidex.services.house.workshop import Workshop
-from lucidex.services.intake.intake import not_taken
 from lucidex.services.people.people import Actor
 from lucidex.work.font_task import prepare
 
 MAX_FONTS = 60  # of a person
+_FACES = OwnList(Font, "face", MAX_FONTS)
 
 
 @dataclass(frozen=True)
@@ -50,30 +51,20 @@ def _kept(row: Font) -> KeptFont:
 def read_fonts(workshop: Workshop, actor: Actor) -> list[KeptFont]:
     """All faces of a person, the newest first."""
     with workshop.database.begin() as session:
-        rows = session.scalars(select(Font).where(Font.person_id == actor.id).order_by(Font.id.desc()))
-        return [_kept(row) for row in rows]
+        return [_kept(row) for row in _FACES.read(session, actor)]
 
 
 def read_font(workshop: Workshop, actor: Actor, font_id: int) -> KeptFont:
     """One face of the person. NotFoundError where it is not theirs."""
     with workshop.database.begin() as session:
-        return _kept(_row(session, actor, font_id))
-
-
-def _row(session: Session, actor: Actor, font_id: int) -> Font:
-    row = session.get(Font, font_id)
-    if row is None or row.person_id != actor.id:
-        raise NotFoundError("There is no such face among yours.")
-    return row
+        return _kept(_FACES.one(session, actor, font_id))
 
 
 def keep_font(workshop: Workshop, actor: Actor, file_name: str, chunks: Iterable[bytes]) -> KeptFont:
     """Take a TTF or OTF file. Raises the `UserError` family with the file and the reason; then nothing is kept."""
-    try:
-        with workshop.originals.receive(chunks, MAX_FONT_BYTES) as received:
-            return keep_received_font(workshop, actor, file_name, received)
-    except UserError as error:
-        raise not_taken(file_name, error) from error
+    return taken(
+        workshop, file_name, chunks, MAX_FONT_BYTES, lambda file: keep_received_font(workshop, actor, file_name, file)
+    )
 
 
 def keep_received_font(workshop: Workshop, actor: Actor, file_name: str, received: Received) -> KeptFont:
@@ -89,18 +80,13 @@ def keep_received_font(workshop: Workshop, actor: Actor, file_name: str, receive
 
 def keep_in(session: Session, actor: Actor, sha256: str, name: str, facts: FontFacts) -> Font:
     """Put a face of which the file is there into a person's list, once. OutOfRangeError where the list is full."""
-    # others of the same person wait here, so that counting and keeping are one
-    session.get_one(Person, actor.id, with_for_update=True)
-    mine = list(session.scalars(select(Font).where(Font.person_id == actor.id)))
-    there = next((row for row in mine if row.original_sha256 == sha256), None)
-    if there is not None:
-        return there
-    if len(mine) >= MAX_FONTS:
-        raise OutOfRangeError(f"At most {MAX_FONTS} faces are kept. Forget one first.")
-    row = Font(person_id=actor.id, original_sha256=sha256, name=name, facts=facts.model_dump(mode="json"))
-    session.add(row)
-    session.flush()
-    return row
+    body = facts.model_dump(mode="json")
+    return _FACES.keep(
+        session,
+        actor,
+        Font.original_sha256 == sha256,
+        lambda: Font(person_id=actor.id, original_sha256=sha256, name=name, facts=body),
+    )
 
 
 def adopt_font(session: Session, actor: Actor, file: AssetFile) -> None:
@@ -113,7 +99,7 @@ def adopt_font(session: Session, actor: Actor, file: AssetFile) -> None:
 def forget_font(workshop: Workshop, actor: Actor, font_id: int) -> None:
     """Take a face out of the person's list; steps that use it keep it."""
     with workshop.database.begin() as session:
-        session.execute(delete(Font).where(Font.id == _row(session, actor, font_id).id))
+        _FACES.forget(session, actor, font_id)
 
 
 def face_of(workshop: Workshop, sha256: str) -> Face:

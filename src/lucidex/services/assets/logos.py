@@ -3,11 +3,9 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lucidex.core.encode import PNG, Effort, Encoding, encode
-from lucidex.core.errors import NotFoundError, OutOfRangeError, UserError
 from lucidex.core.finish.assets import AssetFile, AssetKind
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
@@ -18,18 +16,19 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.steps import assets_of
 from lucidex.core.steps.bands import AssetStep
 from lucidex.core.steps.base import Step
-from lucidex.records.models import Logo, Person
+from lucidex.records.models import Logo
 from lucidex.records.store import Received
 from lucidex.services.assets.assets import asset_source
 from lucidex.services.assets.fonts import adopt_font
+from lucidex.services.assets.own_list import OwnList, taken
 from lucidex.services.folios.folios import picture_of
 from lucidex.services.folios.looking import check_original
 from lucidex.services.house.workshop import Workshop
-from lucidex.services.intake.intake import not_taken
 from lucidex.services.intake.sources import decode_received, record_source
 from lucidex.services.people.people import Actor
 
 MAX_LOGOS = 100
+_LOGOS = OwnList(Logo, "logo", MAX_LOGOS)
 
 
 @dataclass(frozen=True)
@@ -56,30 +55,19 @@ def _kept(row: Logo) -> KeptLogo:
 def read_logos(workshop: Workshop, actor: Actor) -> list[KeptLogo]:
     """All logos of a person, the newest first."""
     with workshop.database.begin() as session:
-        rows = session.scalars(select(Logo).where(Logo.person_id == actor.id).order_by(Logo.id.desc()))
-        return [_kept(row) for row in rows]
+        return [_kept(row) for row in _LOGOS.read(session, actor)]
 
 
 def read_logo(workshop: Workshop, actor: Actor, logo_id: int) -> KeptLogo:
     """One logo of the person."""
     with workshop.database.begin() as session:
-        return _kept(_row(session, actor, logo_id))
-
-
-def _row(session: Session, actor: Actor, logo_id: int) -> Logo:
-    row = session.get(Logo, logo_id)
-    if row is None or row.person_id != actor.id:
-        raise NotFoundError("There is no such logo among yours.")
-    return row
+        return _kept(_LOGOS.one(session, actor, logo_id))
 
 
 def keep_logo(workshop: Workshop, actor: Actor, file_name: str, chunks: Iterable[bytes]) -> KeptLogo:
     """Take a file as a logo. Raises the `UserError` family with the file and the reason; then nothing is kept."""
-    try:
-        with workshop.originals.receive(chunks, workshop.limits.file_bytes) as received:
-            return keep_received_logo(workshop, actor, file_name, received)
-    except UserError as error:
-        raise not_taken(file_name, error) from error
+    most = workshop.limits.file_bytes
+    return taken(workshop, file_name, chunks, most, lambda file: keep_received_logo(workshop, actor, file_name, file))
 
 
 def keep_received_logo(workshop: Workshop, actor: Actor, file_name: str, received: Received) -> KeptLogo:
@@ -101,24 +89,16 @@ def keep_picture_as_logo(workshop: Workshop, actor: Actor, picture_id: int) -> K
 
 
 def _keep(session: Session, actor: Actor, sha256: str, name: str) -> Logo:
-    # others of the same person wait here, so that counting and keeping are one
-    session.get_one(Person, actor.id, with_for_update=True)
-    mine = select(Logo).where(Logo.person_id == actor.id)
-    row = session.scalar(mine.where(Logo.source_key == SourceKey.of_file(sha256)))
-    if row is not None:
-        return row
-    if len(list(session.scalars(mine))) >= MAX_LOGOS:
-        raise OutOfRangeError(f"At most {MAX_LOGOS} logos are kept. Forget one first.")
-    row = Logo(person_id=actor.id, source_key=SourceKey.of_file(sha256), name=name)
-    session.add(row)
-    session.flush()
-    return row
+    key = SourceKey.of_file(sha256)
+    return _LOGOS.keep(
+        session, actor, Logo.source_key == key, lambda: Logo(person_id=actor.id, source_key=key, name=name)
+    )
 
 
 def forget_logo(workshop: Workshop, actor: Actor, logo_id: int) -> None:
     """Take a logo out of the person's list; steps that use it keep it."""
     with workshop.database.begin() as session:
-        session.delete(_row(session, actor, logo_id))
+        _LOGOS.forget(session, actor, logo_id)
 
 
 def adopt_assets(workshop: Workshop, actor: Actor, steps: Iterable[Step]) -> None:
