@@ -260,13 +260,13 @@ def test_only_the_owner_shares_and_stops_sharing(
 def test_a_full_cache_lets_the_oldest_go_and_keeps_nothing_that_exceeds_it() -> None:
     cache: CappedCache[bytes] = CappedCache(10, len)
     for name in ("first", "second", "third"):
-        cache.put(name, b"1234")
+        cache.put_if_absent(name, b"1234")
     assert cache.get("first") is None
     assert cache.get("second") is not None
-    cache.put("fourth", b"1234")
+    cache.put_if_absent("fourth", b"1234")
     assert cache.get("third") is None, "what was used last stays"
     assert cache.get("second") is not None
-    cache.put("huge", b"1" * 11)
+    cache.put_if_absent("huge", b"1" * 11)
     assert cache.get("huge") is None
     assert cache.get("fourth") is not None
 

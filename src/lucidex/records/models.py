@@ -349,6 +349,17 @@ class Result(Base):
     used_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class Fineness(Base):
+    """How fine a picture's finest detail is in a column (`core.proof.statistics`), as it was seen there last."""
+
+    __tablename__ = "fineness"
+
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    output: Mapped[str] = mapped_column(String(40), primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id", ondelete="CASCADE"))
+    fineness: Mapped[float] = mapped_column(DOUBLE(asdecimal=False))
+
+
 class RoutineRow(Base):
     """A routine of somebody; `body` is a `core.routine.Routine`."""
 

@@ -36,8 +36,11 @@ class CappedCache(Generic[Key, Cached]):
         with self._lock:
             self._held.pop(key, None)
 
-    def put(self, key: Key, thing: Cached) -> None:
-        """Keep a thing; the least recently used make room. What is heavier than the limit is not kept."""
+    def put_if_absent(self, key: Key, thing: Cached) -> None:
+        """Keep a thing where nothing is kept under its key; the least recently used make room.
+
+        What is heavier than the limit is not kept.
+        """
         with self._lock:
             if key not in self._held and self._weigh(thing) <= self._held.maxsize:
                 self._held[key] = thing

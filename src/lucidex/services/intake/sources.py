@@ -49,7 +49,7 @@ def known_facts(workshop: Workshop, key: SourceKey) -> SourceFacts | None:
             if row is None:
                 return None
             known = SourceFacts.model_validate(row.facts)
-        facts.put(key, known)
+        facts.put_if_absent(key, known)
     return known
 
 

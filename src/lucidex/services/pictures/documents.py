@@ -83,7 +83,7 @@ def read_picture(workshop: Workshop, actor: Actor, picture_id: int) -> PictureSt
         known = _kept.of(workshop).get((picture_id, seen.version))
         state = known or _state(session, picture_of(session, actor, picture_id))
     # kept only here: within a change, a version may still be rolled back and come to mean another state
-    _kept.of(workshop).put((picture_id, state.version), state)
+    _kept.of(workshop).put_if_absent((picture_id, state.version), state)
     return _seen_by(state, seen)
 
 
@@ -101,7 +101,7 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
         parts = (unknown[start : start + ASKED_AT_ONCE] for start in range(0, len(unknown), ASKED_AT_ONCE))
         read = [state for part in parts for state in _states(session, actor, part)]
     for state in read:
-        _kept.of(workshop).put((state.picture_id, state.version), state)
+        _kept.of(workshop).put_if_absent((state.picture_id, state.version), state)
         known[state.picture_id] = state
     found = {picture_id: known[picture_id] or read_picture(workshop, actor, picture_id) for picture_id in picture_ids}
     return [_seen_by(found[one], versions[one]) if one in versions else found[one] for one in picture_ids]

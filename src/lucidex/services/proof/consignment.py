@@ -192,7 +192,7 @@ def _part(renderer: Renderer, workshop: Workshop, cell: ProofCell) -> _Part | No
         return None
     weighing, cache = Weighing(renderer, workshop, cell), _measured.of(workshop)
     key = weighing.rendering(name, name.output.ladder[0]).key  # names all that decides its files, but for the quality
-    cache.put(key, {})
+    cache.put_if_absent(key, {})
     known = cache.get(key)
     return _Part(weighing, name, {} if known is None else known)
 

@@ -1,6 +1,6 @@
 """The proof sheet: every picture of a folio in every place, with what deserves a look."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from sqlalchemy import select
@@ -20,12 +20,11 @@ from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
 from lucidex.services.pictures.documents import Alter, PictureState, change, read_picture, read_pictures
 from lucidex.services.places.places import demand_of, find_place
+from lucidex.services.proof.fineness import Columns, note_fineness, read_fineness
 from lucidex.services.rendering.render_requests import PlacedPicture, in_place
-from lucidex.services.rendering.results import statistics_kept
+from lucidex.services.rendering.results import StoredResult, statistics_kept
 
 _placed_pictures: OwnCache[tuple[int, int, int, OutputId], PlacedPicture] = OwnCache(8_192, of_facts=True)
-# how fine the cells of a column are, by their pictures
-_fineness: OwnCache[OutputId, dict[int, float]] = OwnCache(256, of_facts=True)
 
 
 @dataclass(frozen=True)
@@ -132,7 +131,7 @@ def _placed(workshop: Workshop, state: PictureState, column: Column) -> PlacedPi
     known = placed.get(key)
     if known is None:
         known = in_place(workshop, state, column.output, demand_of(column.place), column.place.name)
-        placed.put(key, known)
+        placed.put_if_absent(key, known)
     return known
 
 
@@ -157,32 +156,46 @@ def proof_rows(
     columns = columns_of(folio.places)
     rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
     known = _known(workshop, [cell.placed.rendering.key for row in rows for cell in row.cells if cell.placed])
-    for row in rows:
-        for cell in row.cells:
-            if cell.placed is not None and (seen := known.get(cell.placed.rendering.key)) is not None:
-                note_statistics(workshop, cell, seen[1])
-    return [ProofRow(row.state, [_seen(workshop, cell, known) for cell in row.cells]) for row in rows]
+    fine = {
+        (cell.state.picture_id, cell.output): seen[1].fineness
+        for row in rows
+        for cell in row.cells
+        if cell.placed and (seen := known.get(cell.placed.rendering.key)) is not None and seen[1] is not None
+    }
+    columns_fineness = _noted(workshop, [place.id for place in folio.places], fine)
+    return [ProofRow(row.state, [_seen(cell, known, columns_fineness) for cell in row.cells]) for row in rows]
 
 
-def _seen(workshop: Workshop, cell: ProofCell, known: dict[str, tuple[int, PixelStatistics | None]]) -> ProofCell:
+def _seen(cell: ProofCell, known: dict[str, tuple[int, PixelStatistics | None]], columns: Columns) -> ProofCell:
     if cell.placed is None or (seen := known.get(cell.placed.rendering.key)) is None:
         return cell
     weight, statistics = seen
-    return replace(cell, flags=cell.flags_at(weight, statistics, neighbours(workshop, cell)), byte_count=weight)
+    return replace(cell, flags=cell.flags_at(weight, statistics, _beside(cell, columns)), byte_count=weight)
 
 
-def note_statistics(workshop: Workshop, cell: ProofCell, statistics: PixelStatistics | None) -> None:
-    """Remember how fine a cell is, so that the others of its column can be compared with it."""
-    if statistics is not None and statistics.fineness is not None:
-        columns = _fineness.of(workshop)
-        columns.put(cell.output, {})
-        (columns.get(cell.output) or {})[cell.state.picture_id] = statistics.fineness
+def _noted(
+    workshop: Workshop, place_ids: Sequence[int], fine: Mapping[tuple[int, OutputId], float | None]
+) -> Columns:
+    """How fine the pictures in some places are, with what was seen now."""
+    columns = read_fineness(workshop, place_ids)
+    told = {at: fineness for at, fineness in fine.items() if fineness is not None}
+    note_fineness(workshop, {at: one for at, one in told.items() if columns.get(at[1], {}).get(at[0]) != one})
+    for (picture_id, output), fineness in told.items():
+        columns.setdefault(output, {})[picture_id] = fineness
+    return columns
 
 
-def neighbours(workshop: Workshop, cell: ProofCell) -> list[float]:
+def _beside(cell: ProofCell, columns: Columns) -> list[float]:
     """How fine the other cells of a column are, as far as they were seen."""
-    column = _fineness.of(workshop).get(cell.output) or {}
-    return [fineness for picture_id, fineness in list(column.items()) if picture_id != cell.state.picture_id]
+    column = columns.get(cell.output, {})
+    return [fineness for picture_id, fineness in column.items() if picture_id != cell.state.picture_id]
+
+
+def flags_of(workshop: Workshop, cell: ProofCell, result: StoredResult) -> tuple[Flag, ...]:
+    """All warnings of a cell whose file is there, beside the others of its column."""
+    fineness = result.statistics.fineness if result.statistics else None
+    columns = _noted(workshop, [cell.place.id], {(cell.state.picture_id, cell.output): fineness})
+    return cell.flags_at(result.byte_count, result.statistics, _beside(cell, columns))
 
 
 _MEASURED = (Result.busy_share, Result.fineness, Result.likeness, Result.quality, Result.findings)

@@ -157,7 +157,7 @@ class Weighing:
             moves = self.cell.state.facts.frames > 1
             clear = self.placed.case.has_clear_areas
             known = replace(content_of(self.renderer.screen.pixels(self.placed.rendering), moves), is_clear=clear)
-            cache.put(key, known)
+            cache.put_if_absent(key, known)
         return known
 
     def spots(self, name: FormatName, quality: int, spot: tuple[int, int]) -> list[tuple[int, int]]:

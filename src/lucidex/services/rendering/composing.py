@@ -42,7 +42,7 @@ class Composer:
         made = self._compositions.get(rendering.pixels_key)
         if made is None:
             made = self.composed(rendering)
-            self._compositions.put(rendering.pixels_key, made)
+            self._compositions.put_if_absent(rendering.pixels_key, made)
         return made
 
     def drawn(self, rendering: RenderRequest) -> pyvips.Image:
@@ -56,7 +56,7 @@ class Composer:
         if part is None:
             part = resampled_window(rendering.source, rendering.chosen)
             if part.width * part.height <= KEPT_UP_TO_PIXELS:
-                self._parts.put(key, part)
+                self._parts.put_if_absent(key, part)
         return part
 
 

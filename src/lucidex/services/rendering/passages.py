@@ -16,5 +16,5 @@ def find_passage(workshop: Workshop, state: PictureState, total: Transform) -> P
     if known is None:
         with workshop.originals.open(state.source_key.original) as file:
             known = (passage_of(file, state.facts.format, total),)
-        cache.put(key, known)
+        cache.put_if_absent(key, known)
     return known[0]

@@ -23,5 +23,5 @@ class References:
         kept = self._kept.get(key)
         if kept is None:
             kept = Reference(on_ground(self._composer.drawn(rendering), rendering))
-            self._kept.put(key, kept)
+            self._kept.put_if_absent(key, kept)
         return kept.likeness(shown_by(content, rendering))

@@ -43,7 +43,7 @@ class Screen:
         if held is None:
             with self._composer.shown, self._workshop.heavy(rendering.chosen.placement.canvas.pixels):
                 held = written(self._composer.drawn(rendering), rendering).content
-            self._previews.put(key, held)
+            self._previews.put_if_absent(key, held)
         return held
 
     def draft(self, rendering: RenderRequest) -> tuple[bytes, AnyPixels]:

@@ -244,7 +244,7 @@ def follow_progress(workshop: Workshop, actor: Actor, run_id: int) -> Progress:
             return known[1]
         progress = _progress(session, run)
     seen.forget((run_id, run.state))
-    seen.put((run_id, run.state), (time.monotonic(), progress))
+    seen.put_if_absent((run_id, run.state), (time.monotonic(), progress))
     return progress
 
 

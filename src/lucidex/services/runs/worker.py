@@ -186,8 +186,8 @@ def _placed(workshop: Workshop, taken: Taken) -> PlacedPicture:
             asked = demand_of(place), place.name
         actor = actor_of(person)
         state = with_document(read_picture(workshop, actor, taken.picture_id), document)
-        states.put(taken.snapshot_id, state)
-        demands.put((taken.run_id, taken.place_id), asked)
+        states.put_if_absent(taken.snapshot_id, state)
+        demands.put_if_absent((taken.run_id, taken.place_id), asked)
     return in_place(workshop, state, taken.output, *asked)
 
 

@@ -186,7 +186,7 @@ def look_at_glass(workshop: Workshop, actor: Actor, service: Service) -> Preview
                 raise UnreadableFileError(f"“{service.name}” sends far more than a preview.")
     pixels = _decoded(workshop, content, service)
     preview = Preview(secrets.token_hex(8), actor.id, service, glass, pixels, find_papers(pixels))
-    _previews.of(workshop).put(preview.id, preview)
+    _previews.of(workshop).put_if_absent(preview.id, preview)
     return preview
 
 

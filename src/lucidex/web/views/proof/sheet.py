@@ -154,9 +154,7 @@ class AtCell:
         result = self.app.renderer.files.render_file(cell.placed.rendering) if cell.placed and is_shown else None
         flags = cell.flags
         if result is not None:
-            workshop = self.app.workshop
-            proof_sheet.note_statistics(workshop, cell, result.statistics)
-            flags = cell.flags_at(result.byte_count, result.statistics, proof_sheet.neighbours(workshop, cell))
+            flags = proof_sheet.flags_of(self.app.workshop, cell, result)
         values = {"cell": cell, "result": result, "flags": flags}
         return partial(self.request, "proof/cell.html", **values)
 

@@ -1,0 +1,22 @@
+"""how fine pictures are in the columns of their proof sheet"""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects.mysql import DOUBLE
+
+revision = "0020"
+down_revision = "0019"
+
+
+def upgrade() -> None:
+    op.create_table(
+        "fineness",
+        sa.Column("picture_id", sa.BigInteger(), sa.ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column("output", sa.String(40), primary_key=True),
+        sa.Column("place_id", sa.BigInteger(), sa.ForeignKey("place.id", ondelete="CASCADE"), nullable=False),
+        sa.Column("fineness", DOUBLE(asdecimal=False), nullable=False),
+    )
+
+
+def downgrade() -> None:
+    op.drop_table("fineness")
