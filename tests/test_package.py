@@ -44,6 +44,23 @@ def wheel(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return found
 
 
+def test_the_core_is_a_library_without_the_application(tmp_path: Path) -> None:
+    wanted = application()
+    others = sorted(name for name, of in packages_distributions().items() if {one.lower() for one in of} & wanted)
+    assert {"fastapi", "sqlalchemy", "uvicorn"} <= set(others)
+    hidden = f"import sys; sys.modules.update(dict.fromkeys({others}))"
+    script = f"{hidden}; import lucidex.core; from lucidex.launch.entry import main; main()"
+    used = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True)
+    assert used.returncode == 1
+    assert "lucidex[app]" in used.stderr
+
+
+def application() -> set[str]:
+    """The distributions that only the application needs."""
+    extra = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["optional-dependencies"]["app"]
+    return {one.replace(">", " ").split()[0].lower() for one in extra}
+
+
 def test_a_wheel_says_what_it_is_and_under_which_licence(wheel: Path) -> None:
     with zipfile.ZipFile(wheel) as packed:
         names = packed.namelist()
@@ -69,12 +86,18 @@ def test_what_is_in_the_wheel_is_all_that_is_needed(wheel: Path, tmp_path: Path)
 def test_all_that_is_imported_is_declared_with_bounds() -> None:
     """Nothing works only because something else brings it along."""
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-    everything = [*project["dependencies"], *project["optional-dependencies"]["dev"]]
-    declared = {one.replace(">", " ").split()[0].lower() for one in project["dependencies"]}
-    assert [one for one in everything if ">=" not in one] == []
+    extra = project["optional-dependencies"]
+    assert [one for one in [*project["dependencies"], *extra["app"], *extra["dev"]] if ">=" not in one] == []
+    everything = project["dependencies"] + extra["app"]
+    for folder, declared in (("src/lucidex/core", project["dependencies"]), ("src", everything)):
+        assert not missing_from({one.replace(">", " ").split()[0].lower() for one in declared}, ROOT / folder)
+
+
+def missing_from(declared: set[str], folder: Path) -> set[str]:
+    """What modules of a folder import and nobody has declared."""
     brought_by = packages_distributions()
     missing = set()
-    for path in (ROOT / "src").rglob("*.py"):
+    for path in folder.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             names = [one.name for one in node.names] if isinstance(node, ast.Import) else []
             if isinstance(node, ast.ImportFrom) and node.module and not node.level:
@@ -82,7 +105,7 @@ def test_all_that_is_imported_is_declared_with_bounds() -> None:
             for top in {name.partition(".")[0] for name in names} - {"lucidex", "standins", *sys.stdlib_module_names}:
                 if not declared & {one.lower().replace("_", "-") for one in brought_by.get(top, ())}:
                     missing.add(top)
-    assert missing == set()
+    return missing
 
 
 @pytest.mark.parametrize("name", ["requirements.txt", "requirements-dev.txt", "package-lock.json"])
