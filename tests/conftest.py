@@ -66,6 +66,21 @@ def on_disk(store: FileStore, sha256: str) -> Path:
     return path
 
 
+# files that take longest go first, so that none of them is what everybody waits for at the end
+LONG = ("services/test_fuzzing", "services/test_start", "sabotage/", "journeys/", "test_package", "web/", "services/")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The order of the files; within one nothing moves."""
+    folder = Path(__file__).parent
+
+    def rank(item: pytest.Item) -> int:
+        name = item.path.relative_to(folder).as_posix() if item.path.is_relative_to(folder) else ""
+        return next((number for number, start in enumerate(LONG) if name.startswith(start)), len(LONG))
+
+    items.sort(key=rank)
+
+
 @pytest.fixture(scope="session")
 def database_server() -> Iterator[MariaDbServer]:
     folder = Path(tempfile.mkdtemp(prefix="lucidex-db-"))

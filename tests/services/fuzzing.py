@@ -74,6 +74,7 @@ def try_some(*given: BufferedRandom | str) -> str:
     content, chance = SEEDS[name](), random.Random(f"{name} {seed}")
     outcomes: Counter[str] = Counter()
     wrong: list[str] = []
+    gc.freeze()  # only what is made from now on is looked through after each file
     for number in range(int(count)):
         tried, scratch = mutated(content, chance), files[number % len(files)]
         gc.collect()  # what was mapped of it before is let go of
