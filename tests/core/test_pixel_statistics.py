@@ -11,8 +11,8 @@ from lucidex.core.encode import FormatName
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.line.places import read_demand
-from lucidex.core.proof.statistics import statistics_of
-from lucidex.core.proof.warnings import Case, flags
+from lucidex.core.proof.statistics import fineness
+from lucidex.core.proof.warnings import Case, flags, looked_at
 from tests.conftest import Pixels, picture, smooth_picture
 
 DEMO = Path(__file__).parents[2] / "demo" / "pictures"
@@ -39,17 +39,17 @@ def kinds(pixels: Pixels, neighbours: list[float]) -> list[str]:
     size = Size(pixels.shape[1], pixels.shape[0])
     placement = Placement(Window(0, 0, size.width, size.height), size, 0, 0, size)
     numbers = Case(placement, read_demand("100 %").demand(), FormatName("png"))
-    known = replace(numbers, statistics=statistics_of(pixels), neighbours=tuple(neighbours))
+    known = replace(numbers, statistics=looked_at(pixels), neighbours=tuple(neighbours))
     return [flag.kind for flag in flags(known)]
 
 
 def test_the_soft_one_among_sharp_ones_is_flagged_and_no_other() -> None:
-    sharp = {name: statistics_of(in_place(name)).fineness or 0.0 for name in PHOTOGRAPHS}
+    sharp = {name: fineness(in_place(name)) or 0.0 for name in PHOTOGRAPHS}
     for name in PHOTOGRAPHS:
-        others = [fineness for other, fineness in sharp.items() if other != name]
+        others = [fine for other, fine in sharp.items() if other != name]
         assert kinds(in_place(name), others) == [], name
     for name in ("fern-fronds.jpg", "terraces.jpg", "IMG_0412.JPG", "rosette.jpg"):
-        others = [fineness for other, fineness in sharp.items() if other != name]
+        others = [fine for other, fine in sharp.items() if other != name]
         assert kinds(in_place(name, 360), others) == ["softer"], name
 
 

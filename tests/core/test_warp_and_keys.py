@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 import pyvips
 
+from lucidex.core import keys
 from lucidex.core.document import PictureDocument
+from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.sizes import Size, Window
 from lucidex.core.keys import appearance_key, engine_fingerprint, pixels_key
@@ -86,3 +88,15 @@ def test_a_key_names_the_revision_of_every_step_and_the_engine(monkeypatch: pyte
         other = pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps)
     assert all(one != another for one, another in zip(before, other, strict=True))
     assert before == (pixels_key("a" * 64, steps, chosen), appearance_key("a" * 64, steps))
+
+
+def test_a_file_is_looked_at_again_where_a_look_has_changed(monkeypatch: pytest.MonkeyPatch) -> None:
+    def key() -> str:
+        return keys.encoded_key("a" * 64, FormatName("png"), Encoding(None))
+
+    before = key()
+    first, *rest = keys.LOOKS
+    monkeypatch.setattr(keys, "LOOKS", (replace(first, revision=first.revision + 1), *rest))
+    assert key() != before
+    monkeypatch.setattr(keys, "LOOKS", (*rest, first))
+    assert key() == before, "their order decides nothing"

@@ -5,6 +5,7 @@ from dataclasses import replace
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import NEIGHBOURS_NEEDED
+from lucidex.core.proof.warnings.softer import FINENESS
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.services.folios.folios import read_folio
 from lucidex.services.house.workshop import Workshop
@@ -40,8 +41,9 @@ def test_a_soft_picture_is_told_from_the_others_by_another_process_too(
     first, *others = ids
     statistics = made[first].statistics
     assert statistics is not None
-    assert statistics.fineness is not None
-    soft = replace(made[first], statistics=replace(statistics, fineness=statistics.fineness / 3))
+    fine = statistics.saw(FINENESS)
+    assert isinstance(fine, float)
+    soft = replace(made[first], statistics=replace(statistics, looks={FINENESS.name: fine / 3}))
     assert "softer" not in kinds(workshop, actor, first, output, soft), "nobody has seen the others yet"
     for picture_id in others:
         kinds(workshop, actor, picture_id, output, made[picture_id])

@@ -17,6 +17,7 @@ from lucidex.core.encode import Encoding, FormatName
 from lucidex.core.encode.base import ENCODER_THREADS
 from lucidex.core.encode.passing import Passage
 from lucidex.core.finish.text.faces import FACES_REVISION, faces_fingerprint
+from lucidex.core.proof.warnings import LOOKS
 from lucidex.core.render import Plan
 from lucidex.core.source.derivation import RESTORATION_REVISION, Restoration
 from lucidex.core.source.facts import INTAKE_REVISION
@@ -91,8 +92,12 @@ def _written(value: object) -> object:
 
 
 def encoded_key(pixels: str, name: FormatName, encoding: Encoding, passage: Passage | None = None) -> str:
-    """The key of the encoded bytes of some pixels, or of the file that passes as it came in."""
-    return _digest([pixels, name, asdict(encoding), *([asdict(passage)] if passage else [])])
+    """The key of the encoded bytes of some pixels, or of the file that passes as it came in.
+
+    With a file is kept what warnings measured on its pixels, so their looks are in its key.
+    """
+    looks = sorted([one.name, one.revision] for one in LOOKS)
+    return _digest([pixels, name, asdict(encoding), looks, *([asdict(passage)] if passage else [])])
 
 
 def stamped_key(encoded: str, stamp: Stamp) -> str:

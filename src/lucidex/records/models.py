@@ -322,7 +322,7 @@ class OwnPlace(Base):
 class Result(Base):
     """Finished bytes under their key. While `blob_sha256` is empty, `holder` computes them until `lease_until`.
 
-    `busy_share`, `fineness`, `likeness`, `quality` and `findings` say how they look (`core.proof.statistics`).
+    `looks`, `likeness`, `quality` and `findings` say how they look (`core.proof.statistics`).
     """
 
     __tablename__ = "result"
@@ -340,8 +340,7 @@ class Result(Base):
     original_sha256: Mapped[str | None] = mapped_column(Sha256)  # what it was made from; it goes with that
     blob_sha256: Mapped[str | None] = mapped_column(Sha256)
     byte_count: Mapped[int | None]
-    busy_share: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
-    fineness: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
+    looks: Mapped[dict[str, Any] | None]
     likeness: Mapped[float | None] = mapped_column(DOUBLE(asdecimal=False))
     quality: Mapped[int | None] = mapped_column(SmallInteger)
     findings: Mapped[list[Any] | None]

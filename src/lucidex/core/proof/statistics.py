@@ -1,11 +1,14 @@
 """What can be measured on finished pixels about how they look: how much is in them, and how fine it is."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
+from pydantic import JsonValue
 
 from lucidex.core.finish.findings import Finding
+from lucidex.core.proof.looks import Look
 from lucidex.core.source.pyramid import AnyPixels
 
 BLOCK = 16
@@ -24,28 +27,19 @@ _QUIET = 0.3  # code values: below it there is no detail whose fineness could be
 class PixelStatistics:
     """Measured on finished pixels.
 
-    `busy_share` is the share of blocks of 16 × 16 pixels with something in them, or apart from the rest, 0 to 1.
-    `fineness` is how strong the finest detail is beside the detail of twice its size; a soft picture has little of
-    the finest. It is None where there is too little detail to tell. `likeness` to the pixels before they were
-    encoded, 0 to 100 (`encode.likeness`), and the `quality`, 1 to 100, are known where it was searched for a ceiling.
-    `findings` is what was found while things were drawn onto them.
+    `looks` is what warnings measured, by the names of their looks (`core.proof.looks`). `likeness` to the pixels
+    before they were encoded, 0 to 100 (`encode.likeness`), and the `quality`, 1 to 100, are known where it was
+    searched for a ceiling. `findings` is what was found while things were drawn onto them.
     """
 
-    busy_share: float
-    fineness: float | None
+    looks: Mapping[str, JsonValue] = field(default_factory=dict)
     likeness: float | None = None
     quality: int | None = None
     findings: tuple[Finding, ...] = ()
 
-
-def statistics_of(pixels: AnyPixels) -> PixelStatistics:
-    """Measure height × width × 3 or 4 bytes; clear areas count as an even ground.
-
-    The fineness is the ratio of mean absolute Laplacians at full and at half size: a plain relative of the measures
-    of focus by energy of the second derivative (Subbarao and Choi 1992, energy of Laplacian).
-    """
-    grey = _grey(pixels)
-    return PixelStatistics(_busy_share(grey), _fineness(grey))
+    def saw(self, look: Look) -> JsonValue:
+        """What was measured by a look; None where it has not looked."""
+        return self.looks.get(look.name)
 
 
 def _grey(pixels: AnyPixels) -> AnyPixels:
@@ -56,7 +50,12 @@ def _grey(pixels: AnyPixels) -> AnyPixels:
     return grey
 
 
-def _busy_share(grey: AnyPixels) -> float:
+def busy_share(pixels: AnyPixels) -> float:
+    """The share of blocks of 16 × 16 pixels with something in them, or apart from the rest, 0 to 1.
+
+    Clear areas count as an even ground.
+    """
+    grey = _grey(pixels)
     across, down = max(1, grey.shape[1] // BLOCK), max(1, grey.shape[0] // BLOCK)
     every = _EVERY if min(across, down) > 1 else 1
     values = grey[::every, ::every].astype(np.float32)
@@ -66,7 +65,14 @@ def _busy_share(grey: AnyPixels) -> float:
     return float(np.mean((square - mean * mean > BUSY_FROM**2) | differs))
 
 
-def _fineness(grey: AnyPixels) -> float | None:
+def fineness(pixels: AnyPixels) -> float | None:
+    """How strong the finest detail is beside the detail of twice its size; a soft picture has little of the finest.
+
+    None where there is too little detail to tell. It is the ratio of mean absolute Laplacians at full and at half
+    size: a plain relative of the measures of focus by energy of the second derivative (Subbarao and Choi 1992, energy
+    of Laplacian).
+    """
+    grey = _grey(pixels)
     if min(grey.shape) < _SMALLEST:
         return None
     top, left = (max(0, (side - _LARGEST) // 2) for side in grey.shape)
@@ -76,8 +82,8 @@ def _fineness(grey: AnyPixels) -> float | None:
     return fine / coarse if coarse > _QUIET else None
 
 
-def is_soft(fineness: float | None, neighbours: list[float]) -> bool:
+def is_soft(fine: JsonValue, neighbours: list[float]) -> bool:
     """Whether a picture has much less of the finest detail than what is usual among its neighbours."""
-    if fineness is None or len(neighbours) < NEIGHBOURS_NEEDED:
+    if not isinstance(fine, float) or len(neighbours) < NEIGHBOURS_NEEDED:
         return False
-    return fineness < SOFT_BELOW * float(np.median(neighbours))
+    return fine < SOFT_BELOW * float(np.median(neighbours))

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from pydantic import JsonValue
 from sqlalchemy import select
 
 from lucidex.core.document import Framing, framing_of_window, geometry_name
@@ -12,6 +13,7 @@ from lucidex.core.places.demand import demand_words
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.proof.warnings import Flag, flags
+from lucidex.core.proof.warnings.softer import FINENESS
 from lucidex.records.models import Place, Result
 from lucidex.services.folios.folios import ASKED_AT_ONCE, FolioView
 from lucidex.services.house.caches import OwnCache
@@ -157,7 +159,7 @@ def proof_rows(
     rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
     known = _known(workshop, [cell.placed.rendering.key for row in rows for cell in row.cells if cell.placed])
     fine = {
-        (cell.state.picture_id, cell.output): seen[1].fineness
+        (cell.state.picture_id, cell.output): seen[1].saw(FINENESS)
         for row in rows
         for cell in row.cells
         if cell.placed and (seen := known.get(cell.placed.rendering.key)) is not None and seen[1] is not None
@@ -173,12 +175,10 @@ def _seen(cell: ProofCell, known: dict[str, tuple[int, PixelStatistics | None]],
     return replace(cell, flags=cell.flags_at(weight, statistics, _beside(cell, columns)), byte_count=weight)
 
 
-def _noted(
-    workshop: Workshop, place_ids: Sequence[int], fine: Mapping[tuple[int, OutputId], float | None]
-) -> Columns:
+def _noted(workshop: Workshop, place_ids: Sequence[int], fine: Mapping[tuple[int, OutputId], JsonValue]) -> Columns:
     """How fine the pictures in some places are, with what was seen now."""
     columns = read_fineness(workshop, place_ids)
-    told = {at: fineness for at, fineness in fine.items() if fineness is not None}
+    told = {at: fineness for at, fineness in fine.items() if isinstance(fineness, float)}
     note_fineness(workshop, {at: one for at, one in told.items() if columns.get(at[1], {}).get(at[0]) != one})
     for (picture_id, output), fineness in told.items():
         columns.setdefault(output, {})[picture_id] = fineness
@@ -193,12 +193,12 @@ def _beside(cell: ProofCell, columns: Columns) -> list[float]:
 
 def flags_of(workshop: Workshop, cell: ProofCell, result: StoredResult) -> tuple[Flag, ...]:
     """All warnings of a cell whose file is there, beside the others of its column."""
-    fineness = result.statistics.fineness if result.statistics else None
+    fineness = result.statistics.saw(FINENESS) if result.statistics else None
     columns = _noted(workshop, [cell.place.id], {(cell.state.picture_id, cell.output): fineness})
     return cell.flags_at(result.byte_count, result.statistics, _beside(cell, columns))
 
 
-_MEASURED = (Result.busy_share, Result.fineness, Result.likeness, Result.quality, Result.findings)
+_MEASURED = (Result.looks, Result.likeness, Result.quality, Result.findings)
 
 
 def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, PixelStatistics | None]]:

@@ -16,7 +16,8 @@ from lucidex.core.cancellation import check_wanted
 from lucidex.core.encode.passing import passed
 from lucidex.core.errors import UnavailableError, UnforeseenError, UserError
 from lucidex.core.picture.colour import in_8_bits
-from lucidex.core.proof.statistics import PixelStatistics, statistics_of
+from lucidex.core.proof.statistics import PixelStatistics
+from lucidex.core.proof.warnings import looked_at
 from lucidex.core.stamp import stamped
 from lucidex.records.models import Result
 from lucidex.services.house.workshop import Workshop
@@ -212,9 +213,9 @@ class Files:
         pixels = in_8_bits(made.image).numpy()
         if rendering.passage is not None:
             original = self._workshop.originals.read(rendering.source_key.original)
-            return passed(original, rendering.passage), statistics_of(pixels)
+            return passed(original, rendering.passage), looked_at(pixels)
         file = written(made.image, rendering)
-        statistics = replace(statistics_of(pixels), findings=made.findings)
+        statistics = replace(looked_at(pixels), findings=made.findings)
         is_searched = rendering.encoding.max_bytes is not None and file.quality is not None
         if is_searched or rendering.format.output.has_few_colours:
             likeness = self._references.likeness(file.content, rendering)

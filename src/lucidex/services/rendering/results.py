@@ -66,22 +66,21 @@ def _of_row(store: FileStore, row: Result) -> StoredResult | None:
             return None
     except FileNotFoundError:
         return None
-    statistics = statistics_kept(row.busy_share, row.fineness, row.likeness, row.quality, row.findings)
+    statistics = statistics_kept(row.looks, row.likeness, row.quality, row.findings)
     return StoredResult(row.blob_sha256, row.byte_count or 0, row.key_sha256, statistics)
 
 
 def statistics_kept(
-    busy_share: float | None,
-    fineness: float | None,
+    looks: dict[str, Any] | None,
     likeness: float | None,
     quality: int | None,
     findings: list[Any] | None,
 ) -> PixelStatistics | None:
     """What was measured on a file, from the columns that keep it."""
-    if busy_share is None:
+    if looks is None:
         return None
     found = tuple(Finding.model_validate(one) for one in findings or ())
-    return PixelStatistics(busy_share, fineness, likeness, quality, found)
+    return PixelStatistics(looks, likeness, quality, found)
 
 
 def claim(session: Session, keys: Sequence[str], holder: str) -> set[str]:
@@ -144,8 +143,7 @@ def record(session: Session, holder: str, result: StoredResult, original: str | 
         {}
         if statistics is None
         else {
-            "busy_share": statistics.busy_share,
-            "fineness": statistics.fineness,
+            "looks": dict(statistics.looks),
             "likeness": statistics.likeness,
             "quality": statistics.quality,
             "findings": [one.model_dump(mode="json") for one in statistics.findings],

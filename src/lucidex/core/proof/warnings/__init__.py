@@ -1,9 +1,11 @@
 """What deserves a look before a picture leaves. Whoever adds a warning writes a file here and names it in `WARNINGS`.
 
-A warning looks at numbers, or at finished pixels once they are there, and says a few words, a sentence, why it
-matters and what can be done. The proof sheet, the wall and the API show what is found.
+A warning looks at numbers, or at what it has measured on finished pixels (`look`: faces in them, say), and says a few
+words, a sentence, why it matters and what can be done. The proof sheet, the wall and the API show what is found.
 """
 
+from lucidex.core.proof.looks import Look
+from lucidex.core.proof.statistics import PixelStatistics
 from lucidex.core.proof.warnings import (
     asset_enlarged,
     bits_lost,
@@ -27,6 +29,7 @@ from lucidex.core.proof.warnings import (
     too_heavy,
 )
 from lucidex.core.proof.warnings.base import Case, Flag, Found, Framed, ProofWarning, WayOut
+from lucidex.core.source.pyramid import AnyPixels
 
 WARNINGS: tuple[ProofWarning, ...] = (
     damaged.WARNING,
@@ -52,6 +55,14 @@ WARNINGS: tuple[ProofWarning, ...] = (
 )
 
 
+LOOKS: tuple[Look, ...] = tuple({one.look.name: one.look for one in WARNINGS if one.look is not None}.values())
+
+
+def looked_at(pixels: AnyPixels) -> PixelStatistics:
+    """What all warnings measure on finished pixels: height × width × 3 or 4 bytes of sRGB."""
+    return PixelStatistics({look.name: look.at(pixels) for look in LOOKS})
+
+
 def flags(case: Case) -> tuple[Flag, ...]:
     """All that deserves a look, as far as the case is known, in the order of the list."""
     found: dict[str, Flag] = {}
@@ -62,4 +73,16 @@ def flags(case: Case) -> tuple[Flag, ...]:
     return tuple(found.values())
 
 
-__all__ = ["WARNINGS", "Case", "Flag", "Found", "Framed", "ProofWarning", "WayOut", "flags"]
+__all__ = [
+    "LOOKS",
+    "WARNINGS",
+    "Case",
+    "Flag",
+    "Found",
+    "Framed",
+    "Look",
+    "ProofWarning",
+    "WayOut",
+    "flags",
+    "looked_at",
+]

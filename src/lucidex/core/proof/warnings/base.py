@@ -4,6 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from pydantic import JsonValue
+
 from lucidex.core.encode import FormatName
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.canvas import Given
@@ -11,6 +13,7 @@ from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.proof.looks import Look
 from lucidex.core.proof.statistics import PixelStatistics
 
 
@@ -60,6 +63,10 @@ class Case:
     bits: int = 8
     depth: int = 8
 
+    def saw(self, look: Look) -> JsonValue:
+        """What a look has measured on the finished pixels; None before they are there."""
+        return self.statistics.saw(look) if self.statistics else None
+
 
 @dataclass(frozen=True)
 class Found:
@@ -85,7 +92,7 @@ class ProofWarning:
     """One kind of warning: what it looks for, why that matters, and what can be done.
 
     `unless` names kinds that say the same already. `find` answers None where all is well, or where what it looks at
-    is not known yet.
+    is not known yet. What it measures on finished pixels it declares as `look`, and asks for by `case.saw(LOOK)`.
     """
 
     kind: str
@@ -93,3 +100,4 @@ class ProofWarning:
     find: Callable[[Case], Found | None]
     ways_out: tuple[WayOut, ...] = ()
     unless: frozenset[str] = frozenset()
+    look: Look | None = None

@@ -1,4 +1,4 @@
-"""how fine pictures are in the columns of their proof sheet"""
+"""what was looked at on finished pixels, and how fine pictures are in the columns of their proof sheet"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,6 +9,10 @@ down_revision = "0019"
 
 
 def upgrade() -> None:
+    # what was measured before stays behind: the keys of results say by what their files were looked at
+    op.add_column("result", sa.Column("looks", sa.JSON(), nullable=True))
+    op.drop_column("result", "busy_share")
+    op.drop_column("result", "fineness")
     op.create_table(
         "fineness",
         sa.Column("picture_id", sa.BigInteger(), sa.ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True),
@@ -20,3 +24,6 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("fineness")
+    op.add_column("result", sa.Column("busy_share", DOUBLE(), nullable=True))
+    op.add_column("result", sa.Column("fineness", DOUBLE(), nullable=True))
+    op.drop_column("result", "looks")
