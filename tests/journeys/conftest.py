@@ -98,6 +98,7 @@ class Desk:
         self.page.wait_for_function(
             """() => !document.querySelector('.htmx-request')
               && [...document.querySelectorAll('.frame-picture img')].every((i) => i.complete && i.naturalWidth > 0)
+              && document.documentElement.dataset.fetching === undefined
               && document.getElementById('stage-canvas')?.dataset.painted !== undefined"""
         )
 

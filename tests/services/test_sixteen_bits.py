@@ -44,7 +44,7 @@ def hang(workshop: Workshop, actor: Actor) -> Hang:
 
 
 def written(renderer: Renderer, workshop: Workshop, rendering: RenderRequest) -> pyvips.Image:
-    return decode(workshop.results.read(renderer.files.render_file(rendering).blob_sha256))
+    return decode(renderer.files.content(renderer.files.render_file(rendering)), rendering.format)
 
 
 @pytest.mark.parametrize(

@@ -23,8 +23,8 @@ CONTENT_SECURITY_POLICY = "; ".join(
         "frame-ancestors 'none'",
     )
 )
+SHIPPED_POLICY = "default-src 'none'"  # of scripts, styles and fonts, which are no documents
 HEADERS = {
-    "Content-Security-Policy": CONTENT_SECURITY_POLICY,
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
@@ -48,12 +48,14 @@ class SecurityHeaders:
             await self._app(scope, receive, send)
             return
         # what ships with the product is asked for again by its ETag; everything else belongs to somebody
-        kept = "no-cache" if scope["path"].startswith("/static/") else "no-store"
+        is_shipped = scope["path"].startswith("/static/")
+        kept = "no-cache" if is_shipped else "no-store"
+        policy = SHIPPED_POLICY if is_shipped else CONTENT_SECURITY_POLICY
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
-                for name, value in {**HEADERS, "Cache-Control": kept}.items():
+                for name, value in {**HEADERS, "Content-Security-Policy": policy, "Cache-Control": kept}.items():
                     headers.setdefault(name, value)
             await send(message)
 

@@ -193,7 +193,9 @@ export function registerArrivals(Alpine) {
       while (next() && !this.stopped && !this.taken.length) await this.take(/** @type {Arriving} */ (next()));
       await Promise.all(Array.from({ length: AT_ONCE }, goOn));
       this.busy = false;
-      for (const file of this.files) if (file.upload && file.entry === null && file.done) void sending().then(({ dropUpload }) => dropUpload(file.upload));
+      const emptied = this.files.filter((file) => file.upload && file.entry === null && file.done);
+      // before anybody leaves: a page that is opened next would say that they are still to be taken
+      if (emptied.length) await sending().then(({ dropUpload }) => Promise.all(emptied.map((file) => dropUpload(file.upload))));
       const quiet = this.files.every((file) => !file.trouble && !file.notes);
       if (this.taken.length && quiet && !this.stopped) {
         this.going = true;

@@ -15,6 +15,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.linked_size import LinkedSize
 from lucidex.core.places.measures import Percent, Rung, ladder
 from lucidex.core.places.output_id import OutputId
+from lucidex.core.proof.warnings import Framed
 from lucidex.core.proof.warnings.enlarged import SOFT_FROM
 from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
@@ -58,7 +59,6 @@ class PlaceView:
     placed: PlacedPicture | None
     result: StoredResult | None
     trouble: str | None
-    has_moved: bool = False
 
     @property
     def is_missing(self) -> bool:
@@ -66,9 +66,14 @@ class PlaceView:
         return self.placed is not None and self.result is None
 
     @property
+    def has_moved(self) -> bool:
+        """Whether a framing by hand moved with the picture."""
+        return self.placed is not None and self.placed.case.framed is Framed.MOVED
+
+    @property
     def is_flagged(self) -> bool:
         """Whether something about it deserves a look."""
-        if self.placed is None or self.has_moved:
+        if self.placed is None:
             return True
         return bool(
             self.placed.flags
@@ -257,8 +262,7 @@ def _worked_out(app: AppContext, state: PictureState, place: Place) -> PlaceView
         placed = in_place(app.workshop, state, OutputId.of(str(place.id)), demand, place.name)
     except UserError as error:
         return PlaceView(place, demand, None, None, error.sentence)
-    has_moved = demand.is_cropped and state.document.has_moved(state.geometry, str(place.id))
-    return PlaceView(place, demand, placed, None, None, has_moved)
+    return PlaceView(place, demand, placed, None, None)
 
 
 def bench_view(

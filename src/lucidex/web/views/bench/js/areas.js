@@ -366,4 +366,4 @@ function leave() {
 }
 
 /** @type {import("./mode_door.js").ModeTool} */
-export const tool = { listen: listenToAreas, read: readAreas, parts: areaParts, press: pressArea, key: areaKey, hover: hoverArea, wheel: brushWheel };
+export const tool = { listen: listenToAreas, read: readAreas, parts: areaParts, press: pressArea, key: areaKey, hover: hoverArea, wheel: brushWheel, buttons: "[data-area-tool]" };

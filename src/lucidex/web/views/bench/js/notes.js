@@ -288,4 +288,4 @@ function listen() {
 }
 
 /** @type {import("./mode_door.js").ModeTool} */
-export const tool = { listen, read, parts, press, key };
+export const tool = { listen, read, parts, press, key, buttons: "[data-note-tool], [data-note-tool-new]" };
