@@ -166,3 +166,21 @@ def test_nothing_is_done_to_pictures_of_another_folio_or_by_those_who_only_look(
         with pytest.raises(NotAllowedError):
             refused()
     assert len(read_sheet(workshop, actor, folio).pictures) == 4
+
+
+def test_a_colleagues_newer_text_stays_where_several_are_written_on(
+    workshop: Workshop, actor: Actor, folio: int
+) -> None:
+    states = [one.state for one in read_sheet(workshop, actor, folio).pictures]
+    ids = [one.picture_id for one in states]
+    seen = many.seen_texts(states)
+    many.write_texts_on_many(workshop, actor, folio, ids[:1], {"caption": "Theirs"})
+    left = many.write_texts_on_many(workshop, actor, folio, ids, {"caption": "Mine"}, seen)
+    assert left == [states[0].file_name]
+    captions = [read_picture(workshop, actor, one).document.texts.caption for one in ids]
+    assert captions == ["Theirs", *["Mine"] * (len(ids) - 1)]
+    assert many.write_texts_on_many(workshop, actor, folio, ids, {"credit": "Mine"}, seen) == [], "another text"
+    assert many.write_texts_on_many(workshop, actor, folio, ids[:1], {"caption": "Mine"}, seen) == left
+    fresh = many.seen_texts([read_picture(workshop, actor, one) for one in ids])
+    assert many.write_texts_on_many(workshop, actor, folio, ids, {"caption": "Both"}, fresh) == []
+    assert len(fresh) <= 70 * len(ids), "so many pictures as may be selected fit into a form"

@@ -226,3 +226,19 @@ def test_nothing_is_served_but_what_is_meant_for_the_browser(work: Work) -> None
     for path in ("app.py", "views/bench/page.py", "views/bench/templates/bench.html", "shell/js/../templating.py"):
         assert work.visitor.client.get(f"/static/{path}").status_code == 404, path
     assert not [path for path in inside if SERVED.fullmatch(path) and path.endswith((".py", ".html"))]
+
+
+def test_a_form_that_is_refused_leads_back_to_where_it_stood(work: Work) -> None:
+    client, page = work.visitor.client, f"/folios/{work.folio_id}/removed"
+    html = {"Accept": "text/html", "X-CSRF-Token": work.visitor.csrf}
+    here = {**html, "Referer": f"http://127.0.0.1{page}?erased=0"}
+    answer = client.post(f"{page}/erase", headers=here, follow_redirects=False)
+    assert (answer.status_code, answer.headers["location"]) == (303, f"{page}?erased=0")
+    assert "No picture is selected." in client.get(page).text
+    assert "No picture is selected." not in client.get(page).text, "it is said once"
+    elsewhere = {**html, "Referer": "http://elsewhere.example//127.0.0.1/"}
+    for headers in (elsewhere, html, {**here, "Accept": "*/*"}):
+        assert client.post(f"{page}/erase", headers=headers, follow_redirects=False).status_code == 422
+    doubled = {**html, "Referer": "http://127.0.0.1//elsewhere.example/"}
+    answer = client.post(f"{page}/erase", headers=doubled, follow_redirects=False)
+    assert answer.headers["location"] == "/elsewhere.example/", "no address of another host"

@@ -20,7 +20,7 @@ from lucidex.core.compilation import compile_kernels
 from lucidex.core.source.limits import IntakeLimits
 from lucidex.core.steps.looks import add_looks
 from lucidex.launch.connections import guarded
-from lucidex.launch.demo import DEMO_LOGIN, DEMO_PASSWORD, load_demo
+from lucidex.launch.demo import COLLEAGUE, DEMO_LOGIN, DEMO_PASSWORD, load_demo
 from lucidex.launch.ending import Ending, EndingServer
 from lucidex.launch.housekeeping import Restoration
 from lucidex.launch.mariadb import HOST, DatabaseServerError, MariaDbServer
@@ -41,6 +41,8 @@ PORTS_TRIED = 20
 CONNECTIONS = 400  # at once; whoever comes beyond is told to come again
 FIRST_LOGIN = "editor"
 LEFT_S = 0.5  # for threads to end by themselves, when all else has ended
+
+_DEMO_SAID = f"Sign in as {DEMO_LOGIN} with the password {DEMO_PASSWORD}; {COLLEAGUE} has the same one."
 
 
 class StartError(Exception):
@@ -161,7 +163,7 @@ def _serve(wanted: argparse.Namespace, listening: socket.socket, server: MariaDb
     for trouble in add_looks(wanted.data / "looks"):
         print(f"A look was left out. {trouble}")
     sign_in = _first_people(workshop, wanted)
-    demo = (DEMO_LOGIN, DEMO_PASSWORD) if find_login(workshop, DEMO_LOGIN) else None
+    demo = (DEMO_LOGIN, DEMO_PASSWORD, COLLEAGUE) if find_login(workshop, DEMO_LOGIN) else None
     arguments = (str(wanted.data / "files"), server.url)
     dispatcher = LocalProcesses(
         lambda: has_work(workshop), work, arguments, workshop.new_holder, lambda name: give_back(workshop, name)
@@ -200,9 +202,9 @@ def _first_people(workshop: Workshop, wanted: argparse.Namespace) -> str:
     """Load the demo data, or make the first account; how to sign in."""
     if not wanted.no_demo and wanted.demo_pictures.is_dir():
         load_demo(workshop, wanted.demo_pictures, print)
-        return f"Sign in as {DEMO_LOGIN} with the password {DEMO_PASSWORD}."
+        return _DEMO_SAID
     if find_login(workshop, DEMO_LOGIN):
-        return f"Sign in as {DEMO_LOGIN} with the password {DEMO_PASSWORD}."
+        return _DEMO_SAID
     path = wanted.data / "first-password"
     if find_login(workshop, FIRST_LOGIN) is None:
         _write_private(path, secrets.token_urlsafe(12))

@@ -14,6 +14,7 @@ from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.events import EventKind, note
 from lucidex.services.people.people import Actor
 
+MAX_OFFERED = 300  # colleagues in a list to choose from
 ASKED_AT_ONCE = 400
 _STANDS = Picture.removed_at.is_(None) & Picture.trial_of.is_(None)
 IN_ORDER = (func.coalesce(Picture.arrival_id, Picture.id), Picture.arrival_number, Picture.id)
@@ -229,6 +230,13 @@ def share_folio(
         seen = ", originals too" if originals and scope == Scope.LOOK else ""
         said = f"Shared the folio “{folio.name}” with {person.login} to {scope}{seen}."
         note(session, actor.id, EventKind.SHARE, said)
+
+
+def colleagues(workshop: Workshop, actor: Actor) -> list[tuple[str, str]]:
+    """Whom somebody may share with: what they sign in with, and their name; at most so many as a list can show."""
+    wanted = select(Person.login, Person.name).where(Person.id != actor.id, Person.disabled_at.is_(None))
+    with workshop.database.begin() as session:
+        return [(login, name) for login, name in session.execute(wanted.order_by(Person.name).limit(MAX_OFFERED))]
 
 
 def _colleague(session: Session, login: str) -> Person:

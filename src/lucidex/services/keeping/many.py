@@ -1,6 +1,8 @@
 """One thing done to several pictures of a folio: texts, another folio, out of it and back, and gone for good."""
 
-from collections.abc import Mapping, Sequence
+import hashlib
+import json
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -20,10 +22,11 @@ from lucidex.services.house.workshop import Workshop
 from lucidex.services.keeping.retention import REMOVED_FOR, erase_picture
 from lucidex.services.people.events import EventKind, note
 from lucidex.services.people.people import Actor
-from lucidex.services.pictures.documents import Alter, change_in, point
+from lucidex.services.pictures.documents import Alter, PictureState, change_in, point
 from lucidex.services.pictures.folio_history import Recorded, recorded
 
 MAX_AT_ONCE = 2_000
+_SHORT = 8  # letters of a hash, for each text
 
 
 def texts_from(fields: Mapping[str, str], before: Texts) -> Texts:
@@ -55,29 +58,80 @@ def _why_not(error: ValidationError) -> str:
     return f"The {words} is too long." if "too_long" in error.errors()[0]["type"] else explain_limits(error)
 
 
+def seen_texts(states: Sequence[PictureState]) -> str:
+    """What the texts of pictures are, short enough to be sent along with a form: so that a later one is noticed."""
+    return " ".join(f"{one.picture_id}:{_short(one.document.texts)}" for one in states)
+
+
+def _short(texts: Texts) -> str:
+    parts = (json.dumps(part, sort_keys=True).encode() for part in texts.model_dump(mode="json").values())
+    return "".join(hashlib.sha256(part).hexdigest()[:_SHORT] for part in parts)
+
+
+def _differing(seen: str, texts: Texts) -> set[str]:
+    """The texts that are others by now."""
+    present = _short(texts)
+    return {
+        name
+        for number, name in enumerate(Texts.model_fields)
+        if seen[number * _SHORT : (number + 1) * _SHORT] != present[number * _SHORT : (number + 1) * _SHORT]
+    }
+
+
 def write_texts_on_many(
-    workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int], fields: Mapping[str, str]
-) -> Recorded:
-    """Write some of the texts of several pictures; what is not among `fields` stays with each."""
+    workshop: Workshop,
+    actor: Actor,
+    folio_id: int,
+    picture_ids: Sequence[int],
+    fields: Mapping[str, str],
+    seen: str = "",
+) -> list[str]:
+    """Write some of the texts of several pictures; what is not among `fields` stays with each.
 
-    def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
-        if not fields:
-            raise NotUnderstoodError("Nothing is written yet that could be put on them.")
-        return document.model_copy(update={"texts": texts_from(fields, document.texts)})
+    `seen` says what they were when somebody decided that (`seen_texts`): where one of them was written by somebody
+    else since, the picture stays as it is. The names of these pictures.
+    """
+    if not fields:
+        raise NotUnderstoodError("Nothing is written yet that could be put on them.")
+    heads = (one.partition(":") for one in seen.split())
+    known = {int(number): short for number, _, short in heads if number.isdecimal()}
+    left: set[int] = set()
 
-    return change_many(workshop, actor, folio_id, picture_ids, "Wrote the texts", alter)
+    def alter_of(picture_id: int) -> Alter:
+        def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+            if picture_id in known and _differing(known[picture_id], document.texts) & fields.keys():
+                left.add(picture_id)
+                return document
+            return document.model_copy(update={"texts": texts_from(fields, document.texts)})
+
+        return alter
+
+    states, _ = _change_each(workshop, actor, folio_id, picture_ids, "Wrote the texts", alter_of)
+    return [one.file_name for one in states if one.picture_id in left]
 
 
 def change_many(
     workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int], summary: str, alter: Alter
 ) -> Recorded:
     """One change on several pictures of a folio, as one action."""
+    return _change_each(workshop, actor, folio_id, picture_ids, summary, lambda _: alter)[1]
+
+
+def _change_each(
+    workshop: Workshop,
+    actor: Actor,
+    folio_id: int,
+    picture_ids: Sequence[int],
+    summary: str,
+    alter_of: Callable[[int], Alter],
+) -> tuple[list[PictureState], Recorded]:
+    states = []
     with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, picture_ids) as result:
         _check_count(picture_ids)
         for picture_id in picture_ids:
             _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
-            change_in(session, actor, picture_id, None, summary, alter)
-    return result
+            states.append(change_in(session, actor, picture_id, None, summary, alter_of(picture_id)))
+    return states, result
 
 
 def _check_count(picture_ids: Sequence[int]) -> None:

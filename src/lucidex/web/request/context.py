@@ -34,7 +34,7 @@ class AppContext:
     workshop: Workshop
     renderer: Renderer
     dispatcher: Dispatcher | None = None
-    demo_login: tuple[str, str] | None = None
+    demo_login: tuple[str, str, str] | None = None  # name, password, and a colleague with the same one
     is_fetched_from: Callable[[str], bool] = is_public  # IP addresses from which pictures are fetched
     limiter: SignInLimiter = field(default_factory=SignInLimiter)
     queues: Queues = field(default_factory=Queues)

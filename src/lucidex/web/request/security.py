@@ -33,6 +33,7 @@ HEADERS = {
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 TOKEN_FIELD = "csrf"  # noqa: S105
 SAID_FIELD = "said"
+REFUSED_FIELD = "refused"
 TOKEN_HEADER = "x-csrf-token"  # noqa: S105
 
 
@@ -93,6 +94,17 @@ def start_session(request: Request, secret: str) -> None:
 def say_next(request: Request, sentence: str) -> None:
     """A sentence for the next page that this person opens; nobody else can put one there."""
     request.session[SAID_FIELD] = sentence[:400].encode("utf-8", "replace").decode()
+
+
+def say_refusal_next(request: Request, status: int, title: str, sentence: str) -> None:
+    """What was refused, for the page that somebody is led back to."""
+    request.session[REFUSED_FIELD] = [status, title, sentence[:400].encode("utf-8", "replace").decode()]
+
+
+def refusal_before(request: Request) -> tuple[int, str, str] | None:
+    """What was refused a moment ago; it is said once."""
+    told = request.session.pop(REFUSED_FIELD, None)
+    return tuple(told) if isinstance(told, list) and len(told) == 3 else None
 
 
 def message_before(request: Request) -> str:

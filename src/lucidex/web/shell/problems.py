@@ -3,7 +3,7 @@
 import logging
 from collections.abc import Sequence
 from typing import Any
-from urllib.parse import urlencode
+from urllib.parse import urlencode, urlsplit
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -16,6 +16,7 @@ from starlette.responses import JSONResponse, RedirectResponse, Response
 from lucidex.core import errors
 from lucidex.records.database import is_away
 from lucidex.web.request.context import NotSignedInError
+from lucidex.web.request.security import say_refusal_next
 from lucidex.web.shell.templating import page, partial
 
 log = logging.getLogger("lucidex")
@@ -82,9 +83,22 @@ def answer(request: Request, status: int, title: str, sentence: str) -> Response
         notice.headers["HX-Retarget"] = "#notice"
         notice.headers["HX-Reswap"] = "innerHTML"
         return notice
+    if (before := _form_before(request)) is not None and status < 500:
+        say_refusal_next(request, status, title, sentence)
+        return RedirectResponse(before, 303)
     whole = page(request, "error.html", status_code=status, status=status, title=title, sentence=sentence)
     whole.headers.update(_later(status))
     return whole
+
+
+def _form_before(request: Request) -> str | None:
+    """The page of ours whose form was sent without htmx: there it is said what was refused, beside what was typed."""
+    if request.method != "POST" or "text/html" not in request.headers.get("accept", ""):
+        return None
+    came = urlsplit(request.headers.get("referer", ""))
+    if came.scheme not in {"http", "https"} or came.netloc != request.headers.get("host"):
+        return None
+    return "/" + came.path.lstrip("/") + (f"?{came.query}" if came.query else "")
 
 
 def _later(status: int) -> dict[str, str]:

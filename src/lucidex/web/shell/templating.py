@@ -18,7 +18,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.units import format_number, format_weight
 from lucidex.services.keeping.retention import disk_words
 from lucidex.services.rendering.render_requests import preview_key
-from lucidex.web.request.security import csrf_token
+from lucidex.web.request.security import csrf_token, refusal_before
 from lucidex.web.shell.static_files import ADDRESS
 from lucidex.web.shell.view import View, carried_by
 
@@ -110,7 +110,9 @@ def page(request: Request, template: str, status_code: int = 200, **values: Any)
     """A whole page; where the disk runs short, that is said on every one of them."""
     words = disk_words(request.app.state.context.workshop) if values.get("actor") else ""
     carried = carried_by(_views.get(template.partition("/")[0]))
-    return HTMLResponse(render(request, template, disk_words=words, carried=carried, **values), status_code)
+    refused = refusal_before(request) if status_code < 400 else None
+    text = render(request, template, disk_words=words, carried=carried, refused=refused, **values)
+    return HTMLResponse(text, status_code)
 
 
 def lead_to(request: Request, path: str) -> Response:

@@ -1,20 +1,32 @@
 // Entry of every page: wires what each of them has. What belongs to one view is wired by its own script. Emits nothing.
 import { registerArrivals } from "./arrivals.js";
 import { listenToLines } from "./readings.js";
-import { guardRequests } from "./requests.js";
+import { guardRequests, say } from "./requests.js";
 import { rememberSizes } from "./sizes.js";
 import { sayTimes } from "./times.js";
+import { keepTyped } from "./typed.js";
 
 document.addEventListener("alpine:init", () => registerArrivals(window.Alpine));
 guardRequests();
 sayTimes();
 listenToLines();
 rememberSizes();
+keepTyped();
 
 // a choice that sends its form at once
 document.addEventListener("change", (event) => {
   const field = /** @type {HTMLSelectElement} */ (event.target);
   if (field.matches("[data-submits]")) field.form?.requestSubmit();
+});
+
+// a button that cannot be taken back asks first, and says what goes; with nothing ticked it says so in place
+document.addEventListener("click", (event) => {
+  const button = /** @type {HTMLButtonElement | null} */ (/** @type {Element} */ (event.target).closest("[data-ticked]"));
+  if (!button?.form) return;
+  const ticked = [...button.form.querySelectorAll("input[type=checkbox]:checked")].map((box) => box.closest("label")?.textContent?.trim() ?? "");
+  const names = ticked.length > 3 ? `${ticked.slice(0, 3).join(", ")} and ${ticked.length - 3} more` : ticked.join(", ");
+  if (!ticked.length) say(button.dataset.ticked ?? "");
+  if (!ticked.length || (button.dataset.asks && !window.confirm(button.dataset.asks.replace("{names}", names)))) event.preventDefault();
 });
 
 document.addEventListener("click", (event) => {

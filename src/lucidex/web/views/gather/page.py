@@ -1,6 +1,8 @@
 """Gather: the contact sheet of a folio, the texts of its pictures, and one thing done to several of them."""
 
 import re
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Query, Request
@@ -10,7 +12,7 @@ from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.source.formats import format_named
 from lucidex.core.stamp.licences import LICENCES
 from lucidex.core.stamp.texts import NO_TEXTS
-from lucidex.services.folios.folios import FolioView, list_folios, read_folio
+from lucidex.services.folios.folios import FolioView, colleagues, list_folios, read_folio
 from lucidex.services.intake import intake
 from lucidex.services.keeping import many
 from lucidex.services.pictures import edits
@@ -31,6 +33,7 @@ ORDERS = (
     (Order.WEIGHT, "weight"),
     (Order.SHAPE, "shape"),
 )
+MAX_SEEN = 200_000  # letters: so many pictures with what is known of their texts
 SHOWN_FOLIOS, SHOWN_IDS, MAX_PAGES_AT_ONCE = 100, 50, 20
 Ids = Annotated[list[Annotated[int, Form(ge=1, le=2**63 - 1)]], Form(max_length=many.MAX_AT_ONCE)]
 Words = Annotated[str, Form(max_length=20_000)]
@@ -87,6 +90,7 @@ def gather_page(
         flagged=flagged,
         other_folios=others,
         removed_count=len(many.read_taken_out(app.workshop, actor, folio_id)),
+        colleagues=colleagues(app.workshop, actor),
         said=_said(out or len(taken_out), moved, back),
         undo_ids=taken_out,
     )
@@ -106,14 +110,22 @@ def chosen(request: Request, app: App, actor: SignedIn, folio_id: int, on: Ids =
 
 
 def _panel(
-    request: Request, app: AppContext, actor: SignedIn, folio_id: int, on: list[int], saved: bool = False
+    request: Request,
+    app: AppContext,
+    actor: SignedIn,
+    folio_id: int,
+    on: list[int],
+    saved: bool = False,
+    kept_apart: Sequence[str] = (),
+    typed: Mapping[str, str] = MappingProxyType({}),
 ) -> HTMLResponse:
     sheet = read_sheet(app.workshop, actor, folio_id)
     wanted = set(on)
     pictures = [one for one in sheet.pictures if one.state.picture_id in wanted]
     values: dict[str, Any] = _panel_values(sheet.view, pictures)
     removed = len(many.read_taken_out(app.workshop, actor, folio_id))
-    return partial(request, "gather/chosen.html", saved=saved, removed_count=removed, **values)
+    said = {"saved": saved, "removed_count": removed, "kept_apart": kept_apart, "typed": typed}
+    return partial(request, "gather/chosen.html", colleagues=colleagues(app.workshop, actor), **said, **values)
 
 
 def _panel_values(view: FolioView, pictures: list[SheetPicture]) -> dict[str, Any]:
@@ -122,6 +134,7 @@ def _panel_values(view: FolioView, pictures: list[SheetPicture]) -> dict[str, An
         "pictures": pictures,
         "weight": sum(one.state.byte_count for one in pictures),
         "licences": LICENCES,
+        "seen": many.seen_texts([one.state for one in pictures]),
         "no_texts": NO_TEXTS,
         "drawn": format_named(pictures[0].state.facts.format).drawn if len(pictures) == 1 else None,
     }
@@ -153,11 +166,16 @@ def write_many(
     folio_id: int,
     typed: Typed,
     on: Ids = [],  # noqa: B006
+    seen: Annotated[str, Form(max_length=MAX_SEEN)] = "",
 ) -> HTMLResponse:
-    """Write some texts on several pictures; what is empty stays with each as it is."""
+    """Write some texts on several pictures; what is empty stays with each as it is.
+
+    Where somebody has written another one since it was `seen`, that stays, and is said.
+    """
     fields = {name: text for name, text in typed.items() if text.strip()}
-    many.write_texts_on_many(app.workshop, actor, folio_id, on, fields)
-    response = _panel(request, app, actor, folio_id, on, saved=True)
+    left = many.write_texts_on_many(app.workshop, actor, folio_id, on, fields, seen)
+    kept = typed if left else {}
+    response = _panel(request, app, actor, folio_id, on, saved=len(left) < len(on), kept_apart=left, typed=kept)
     response.headers["HX-Trigger"] = "prints-changed"
     return response
 

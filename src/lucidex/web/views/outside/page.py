@@ -10,7 +10,6 @@ from lucidex.services.house.workshop import Workshop
 from lucidex.services.outside import settings
 from lucidex.services.outside.adapters import ADAPTERS, adapter_of
 from lucidex.services.outside.service import Service
-from lucidex.services.people.people import check_admin
 from lucidex.web.request.context import App, SignedIn
 from lucidex.web.request.security import check_csrf, message_before, say_next
 from lucidex.web.shell.templating import page
@@ -61,11 +60,7 @@ def add(
     token: Token = "",
 ) -> RedirectResponse:
     """Set one up."""
-    try:
-        added = settings.add_service(app.workshop, actor, kind, name, address, further.split(), token)
-    except UserError as error:
-        check_admin(actor)
-        return _back(request, error.sentence)
+    added = settings.add_service(app.workshop, actor, kind, name, address, further.split(), token)
     is_read, words = _tried(app.workshop, added)
     if is_read:
         return _back(request, f"“{added.name}” is set up. {words}")
@@ -85,13 +80,7 @@ def change(
     token: Token = "",
 ) -> RedirectResponse:
     """Another name, address or token; an empty token keeps the one that is there."""
-    try:
-        changed = settings.change_service(
-            app.workshop, actor, service_id, name, address, further.split(), token or None
-        )
-    except UserError as error:
-        check_admin(actor)
-        return _back(request, error.sentence)
+    changed = settings.change_service(app.workshop, actor, service_id, name, address, further.split(), token or None)
     is_read, words = _tried(app.workshop, changed)
     return _back(request, f"“{changed.name}” was changed{'.' if is_read else ', and cannot be read:'} {words}")
 

@@ -117,7 +117,7 @@ async def first_picture(
 ) -> Arrived:
     """Take a picture into a folio of its own, made together with the places typed for it, as they were `said`."""
     arrival = Arrival(group=group, came_as=sending)
-    new = wanted_folio(app.workshop, actor, name, size, said)
+    new = await run_in_threadpool(wanted_folio, app.workshop, actor, name, size, said)
     await run_in_threadpool(check_target, app.workshop, actor, new)
     async with received(request, app, actor, name) as file:
         return Arrived.of(await run_in_threadpool(bring_in_received, app.workshop, actor, new, name, file, arrival))

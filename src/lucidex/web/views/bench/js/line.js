@@ -25,6 +25,8 @@ let current = null;
 export function registerLine(Alpine) {
   for (const kind of ["pointerover", "focusin"]) document.addEventListener(kind, sayOffer);
   document.addEventListener("input", sift);
+  document.addEventListener("htmx:before:request", sayTaken);
+  for (const end of ["htmx:finally:request", "htmx:error"]) document.addEventListener(end, (event) => { if (isOfLine(event)) forgetTaken(); });
   document.addEventListener("line-done", () => { if (current) current.open = ""; });
   document.addEventListener("line-commands", (event) => {
     const { names } = /** @type {CustomEvent} */ (event).detail;
@@ -47,6 +49,30 @@ export function registerLine(Alpine) {
     keysButton: group("keys"),
     init() { current = this; },
   }));
+}
+
+/** Whether a request sends what was typed into the line. @param {Event} event */
+function isOfLine(event) {
+  const { ctx } = /** @type {CustomEvent} */ (event).detail;
+  return ctx?.request?.method === "POST" && Boolean(ctx.sourceElement?.closest?.("#line-form"));
+}
+
+/** What was accepted stands among the steps at once, greyed, until the answer says what became of it. @param {Event} event */
+function sayTaken(event) {
+  const line = /** @type {HTMLInputElement | null} */ (document.getElementById("line"));
+  if (!isOfLine(event) || !line?.value.trim()) return;
+  forgetTaken();
+  const said = /** @type {HTMLInputElement | null} */ (document.querySelector("#line-form input[name=said]"))?.value;
+  const words = document.createElement("li");
+  words.className = "line-taken";
+  words.textContent = said || line.value;
+  words.setAttribute("role", "status");
+  document.querySelector(".ledger-list > ol")?.append(words);
+  words.scrollIntoView({ block: "nearest" });
+}
+
+function forgetTaken() {
+  for (const words of document.querySelectorAll(".line-taken")) words.remove();
 }
 
 /** @param {string} selector @param {string} otherwise what is said where there is nothing to press */

@@ -53,8 +53,6 @@ function onClick(event) {
     if (first) location.assign(`/pictures/${first.value}`);
     return;
   }
-  const asked = target.closest("[data-confirm]")?.getAttribute("data-confirm");
-  if (asked && !window.confirm(asked)) return event.preventDefault();
   const box = boxOf(target);
   if (!box || target === box) { // the square itself adds and takes away, as squares do
     if (box && !event.shiftKey) from = box;
