@@ -1,12 +1,15 @@
 """What is typed stays: however one leaves, it is there again, and a colleague's words are never lost under it."""
 
+import secrets
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.conftest import encoded, picture
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.people.people import add_person
+from tests.conftest import PASSWORD, encoded, picture
 from tests.journeys.conftest import Desk
 from tests.journeys.test_first_slice import at_bench
 from tests.journeys.test_gathering import gathered
@@ -162,3 +165,24 @@ def test_what_was_accepted_is_seen_before_it_is_done(desk: Desk, two: tuple[Path
     held[-1].abort()
     expect(page.locator(".line-taken")).to_have_count(0)
     expect(page.locator("#line")).to_have_value("turn left")
+
+
+def test_a_refused_form_says_so_with_what_was_typed_and_no_other_form_has_it(
+    open_desk: Callable[..., Desk], workshop: Workshop
+) -> None:
+    desk = open_desk(add_person(workshop, f"a{secrets.token_hex(6)}", "Somebody", PASSWORD, is_admin=True))
+    page = desk.page
+    page.goto(desk.site + "/outside")
+    page.click("summary:has-text('Add a scanner')")
+    page.fill("details[open] [name=address]", "not an address")
+    page.fill("details[open] [name=name]", "In the shed")
+    page.click("details[open] button:has-text('Add and try')")
+    expect(page.locator("#notice")).to_contain_text("This is no address of the web")
+    expect(page.locator("details[open]")).to_have_count(1)
+    expect(page.locator("details[open] [name=address]")).to_have_value("not an address")
+    expect(page.locator("details[open] [name=name]")).to_have_value("In the shed")
+    page.click("details[open] [data-take-back]")
+    page.reload()
+    expect(page.locator("#notice")).to_be_empty()
+    expect(page.locator("details[open]")).to_have_count(0)
+    assert desk.troubles == []

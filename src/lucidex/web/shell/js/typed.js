@@ -14,8 +14,12 @@ const prefix = () => `typed ${person()} `;
 
 /** @param {HTMLFormElement} form */
 const address = (form) => new URL(form.getAttribute("hx-post") ?? form.getAttribute("action") ?? location.pathname, location.href).pathname;
+// fields that nobody sees and that change with each answer
+const PASSING = ["csrf", "version", "place_version", "seen", "said", "snapshot"];
+/** Forms that go to the same address are told apart by what they carry unseen. @param {HTMLFormElement} form */
+const unseen = (form) => /** @type {HTMLInputElement[]} */ ([...form.querySelectorAll("input[type=hidden][name]")]).filter((one) => !PASSING.includes(one.name)).map((one) => ` ${one.name}=${one.value}`).join("");
 /** @param {HTMLFormElement} form */
-const keyOf = (form) => prefix() + address(form);
+const keyOf = (form) => prefix() + address(form) + unseen(form);
 /** @param {HTMLFormElement} form @returns {Field[]} */
 const fieldsOf = (form) => [...form.querySelectorAll(FIELDS)].map((field) => /** @type {Field} */ (field)).filter((field) => field.form === form);
 
