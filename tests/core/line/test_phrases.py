@@ -7,6 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lucidex.core.line import reader
+from lucidex.core.line.everyday import languages
 from lucidex.core.line.reader import MAX_LINE, MAX_READINGS, Named, read_line
 from lucidex.core.places.book import shipped_book
 
@@ -26,6 +28,7 @@ def rows() -> Iterator[tuple[str, str, str]]:
 
 
 ROWS = list(rows())
+VOCABULARY = reader._vocabulary()
 
 
 def test_the_table_is_long_enough_and_says_nothing_twice() -> None:
@@ -50,6 +53,13 @@ def test_a_phrase_means_what_the_table_says(kind: str, words: str, phrase: str) 
         refusal = found.question or (found.trouble.sentence if found.trouble else "")
         assert words in refusal
         assert found.meant is None
+
+
+def test_what_languages_mean_are_words_of_the_line() -> None:
+    assert len(languages()) >= 3
+    for table in languages():
+        for typed, meant in table.items():
+            assert set(meant) <= VOCABULARY, (typed, meant)
 
 
 @pytest.mark.parametrize("shape", ["{}", "  {} ", "{}!", "please {}", "{}."])

@@ -17,6 +17,7 @@ from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
 from lucidex.core.line.assembly import assembled, by_degrees, needed_resolution
 from lucidex.core.line.commands import COMMANDS, DEGREES, DIVIDERS, FILLERS, read_command, read_fill
 from lucidex.core.line.deeds import Deed, UseName
+from lucidex.core.line.everyday import in_english
 from lucidex.core.line.parts import (
     FillPart,
     FormatPart,
@@ -63,6 +64,7 @@ _PATTERN_WORDS_TYPED = (
     "black clear transparent grey wider higher larger smaller times enlarge enlarged never reduce corner "
     "stops brighter darker warmer cooler level"
 )
+_UNITS = frozenset(("px", "mm", "cm", "m", "in", "dpi", "kb", "mb", "k", "b", "x"))
 _PATTERN_WORDS = frozenset(_PATTERN_WORDS_TYPED.split())
 
 
@@ -175,6 +177,8 @@ class _Search:
 
     def _found(self, text: str) -> Readings:
         covered, misspelt = self._covered(self._words), _NO_SLIPS
+        if not _is_understood(covered):
+            covered = next((way for way in self._translated() if _is_understood(way)), covered)
         if not _is_understood(covered) and (better := self._respelt()) is not None:
             covered, misspelt = better
         if not _is_understood(covered) and (begun := self._begun()):
@@ -185,6 +189,17 @@ class _Search:
         ways = best_ways(words, lambda stretch: [*_meanings(stretch), *self._names.meanings(stretch)])
         ways = [replace(way, parts=self._quoted.saying(way.parts)) for way in ways]
         return sorted(ways, key=lambda way: all(isinstance(part, FillPart) for part in way.parts))
+
+    def _translated(self) -> Iterator[list[Way]]:
+        """The ways of the line as languages read it in which it says something."""
+
+        def is_known(word: str) -> bool:
+            own = (_vocabulary(), self._names.by_word, PLACEHOLDERS, _UNITS)
+            return not word[0].isalpha() or any(word in words for words in own)
+
+        for words in in_english(self._words, is_known):
+            if words != list(self._words):
+                yield self._covered(words)
 
     def _respelt(self) -> tuple[list[Way], _Slips] | None:
         """The ways of the cheapest spelling in which every word is known."""

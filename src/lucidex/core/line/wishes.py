@@ -84,6 +84,7 @@ _QUALITIES = {
         ),
         95,
     ),
+    **dict.fromkeys(("lossless", "without loss", "no loss", "losslessly", "without any loss"), 100),
     **dict.fromkeys(("high quality", "good quality", "quality high", "quality good"), 90),
     **dict.fromkeys(("medium quality", "normal quality", "average quality", "quality medium"), 75),
     **dict.fromkeys(("low quality", "lower quality", "poor quality", "quality low"), 55),

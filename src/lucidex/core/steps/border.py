@@ -21,8 +21,8 @@ from lucidex.core.units import format_number, parse_decimal
 _WIDTH = r"(\d{1,2}(?:[.,]\d{1,2})?)(?: %)?"
 _TYPED = re.compile(
     rf"(?:add )?(?:a )?border(?: of)? {_WIDTH}(?: %)?(?: (?:in )?{GROUND})?"
-    rf"|(?:add )?(?:a )?{GROUND} border(?: of)?(?: {_WIDTH})?|{_WIDTH} (?:{GROUND} )?border|border(?: in)? {GROUND}"
-    rf"|border(?: in)? {GROUND} {_WIDTH}|{_WIDTH} border(?: in)? {GROUND}"
+    rf"|(?:add )?(?:a )?{GROUND} (?:border|frame)(?: of)?(?: {_WIDTH})?|{_WIDTH} (?:{GROUND} )?(?:border|frame)"
+    rf"|(?:border|frame)(?: in)? {GROUND}(?: {_WIDTH})?|{_WIDTH} (?:border|frame)(?: in)? {GROUND}"
 )
 
 

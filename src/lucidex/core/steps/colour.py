@@ -155,8 +155,8 @@ class Saturation(ToneStep):
                 ("stronger colours", "saturation"),
                 "Makes all colours stronger.",
                 cls(saturation=20),
-                also="more colours, saturation up, more saturation, saturate, increase saturation, more colour, "
-                "more colourful, "
+                also="more saturated, more colours, saturation up, more saturation, saturate, increase saturation, "
+                "more colour, more colourful, "
                 "colourful, richer colours, more intense colours, boost colours",
             ),
             Offer(
@@ -171,8 +171,8 @@ class Saturation(ToneStep):
                 ("weaker colours", "paler"),
                 "Makes all colours weaker.",
                 cls(saturation=-20),
-                also="fewer colours, saturation down, less saturation, desaturate, reduce saturation, decrease "
-                "saturation, lower "
+                also="less saturated, fewer colours, saturation down, less saturation, desaturate, reduce "
+                "saturation, decrease saturation, lower "
                 "saturation, muted, muted colours, less colour, pale, fade, faded, too colourful, "
                 "oversaturated",
             ),

@@ -167,6 +167,12 @@ class Curve(ToneStep):
                 also="curves, tone curve, tone curves, gradation curve, s curve",
             ),
             Offer(
+                ("invert",),
+                "Light becomes dark and dark light, as on a negative.",
+                cls(all=((0, 100), (100, 0))),
+                also="negative, invert colours, inverted, make negative, from negative, reverse tones",
+            ),
+            Offer(
                 ("curve of the luminance",),
                 "A curve that keeps the colours: only the lightness follows it.",
                 cls(luminance=((0, 0), (50, 50), (100, 100))),

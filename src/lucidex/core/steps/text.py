@@ -18,7 +18,7 @@ from lucidex.core.finish.text.letters import divided, settable_part
 from lucidex.core.finish.text.setting import Align
 from lucidex.core.geometry.fit import Anchor
 from lucidex.core.geometry.sizes import Box, Size
-from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, read_ground
+from lucidex.core.picture.grounds import GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.steps.bands import AssetStep, WordedStep
 from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
@@ -27,10 +27,17 @@ MAX_TYPED = 2_000
 _IN_SENTENCE = 26
 _ANCHORS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse=True))
 _TYPED = re.compile(
-    r"(?:(?:add|write|put|a|text|words|title|heading|saying|:) ){0,5}(quoted[a-f])"
+    r"(?:(?:add|write|put|a|text|words|title|heading|caption|label|note|headline|saying|:) ){0,5}(quoted[a-f])"
+    r"(?: (?:in )?(?:the )?(big|bigger|large|larger|huge|small|smaller|tiny)(?: letters)?)?"
     rf"(?: (?:at |in |on )?(?:the )?({_ANCHORS}))?"
     rf"(?: (?:in )?{GROUND})?(?:(?: ,)? (\d{{1,2}}(?:[.,]\d{{1,2}})?)(?: %)?)?"
 )
+_SIZES = {
+    **dict.fromkeys(("big", "bigger", "large", "larger"), 12.0),
+    **dict.fromkeys(("small", "smaller"), 4.5),
+    "huge": 18.0,
+    "tiny": 3.0,
+}
 Percent = Annotated[float, Field(allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 
@@ -190,9 +197,12 @@ class Text(AssetStep, WordedStep):
         said = " ".join(self.text.split())
         said = said if len(said) <= _IN_SENTENCE else said[: _IN_SENTENCE - 1] + "…"
         where = "placed freely" if self.at else "in the centre" if self.anchor is Anchor.CENTRE else self.anchor.value
+        inks = {TextInk.OWN: ground_words(self.colour), TextInk.BY_ITSELF: ""}
+        ink = inks.get(self.ink, self.ink.value)
         return (
             Words("Text "),
             Value("text", f"“{said}”" if said else "still to be typed"),
+            *((Words(" in "), Value("ink", ink)) if ink else ()),
             Words(", "),
             Value("anchor", where),
             Words(", "),
@@ -232,14 +242,15 @@ class Text(AssetStep, WordedStep):
         match = _TYPED.fullmatch(text)
         if match is None:
             return None
-        given: dict[str, object] = {"text": match[1]}
-        if match[2]:
-            given["anchor"] = match[2]
-        if match[3]:
-            colour = read_ground(match[3])
+        words, size, anchor, ground, percent = match.groups()
+        given: dict[str, object] = {"text": words}
+        if anchor:
+            given["anchor"] = anchor
+        if ground:
+            colour = read_ground(ground)
             if colour is None or not colour.startswith("#"):
                 return None
             given |= {"ink": TextInk.OWN, "colour": colour}
-        if match[4]:
-            given["size_percent"] = float(parse_decimal(match[4]))
+        if size or percent:
+            given["size_percent"] = float(parse_decimal(percent)) if percent else _SIZES[size]
         return cls.model_validate(given)

@@ -64,7 +64,7 @@ _MIRROR_OFFERS = (
         "Left and right change places.",
         "flip, mirror horizontal, horizontal flip, horizontal mirror, flip left right, flip left and right, "
         "mirrored, "
-        "mirror image, flip sideways, mirror left right, reverse, flip x",
+        "mirror image, flip sideways, mirror left right, mirror left to right, reverse, flip x",
     ),
     (
         Sides.TOP_BOTTOM,
