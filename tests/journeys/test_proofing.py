@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.conftest import encoded, smooth_picture
 from tests.journeys.conftest import Desk
@@ -292,3 +292,30 @@ def test_a_routine_is_changed_on_a_trial_picture(desk: Desk, twenty: list[Path])
     expect(page.locator(".routine-steps")).to_contain_text("Asks each time.")
     desk.accessible()
     assert desk.troubles == []
+
+
+def test_a_small_picture_that_fails_is_asked_for_again_and_nothing_jumps(desk: Desk, twenty: list[Path]) -> None:
+    """A cell without its picture was a bar of six pixels, and one that failed stayed empty."""
+    asked: list[str] = []
+
+    def fails_first(route: Route) -> None:
+        asked.append(route.request.url)
+        if asked.count(route.request.url) == 1:
+            route.abort()
+        else:
+            route.continue_()
+
+    desk.page.route("**/thumb?*", fails_first)
+    page = at_sheet(desk, twenty[:2], "540x675 under 60 kB")
+    image = page.locator(".proof-mount img").first
+    expect(image).to_be_visible()
+    before = image.bounding_box()
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.proof-mount img')].every((one) => one.naturalWidth > 0)"
+    )
+    after = image.bounding_box()
+    assert before
+    assert after
+    assert abs(before["width"] - after["width"]) <= 1
+    assert abs(before["height"] - after["height"]) <= 1
+    assert after["width"] / after["height"] == pytest.approx(540 / 675, rel=0.02)

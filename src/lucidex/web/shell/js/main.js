@@ -1,4 +1,5 @@
 // Entry of every page: wires what each of them has. What belongs to one view is wired by its own script. Emits nothing.
+import { askAgain } from "./again.js";
 import { registerArrivals } from "./arrivals.js";
 import { listenToLines } from "./readings.js";
 import { guardRequests, say } from "./requests.js";
@@ -12,6 +13,7 @@ sayTimes();
 listenToLines();
 rememberSizes();
 keepTyped();
+askAgain();
 
 // a choice that sends its form at once
 document.addEventListener("change", (event) => {
@@ -31,6 +33,11 @@ document.addEventListener("click", (event) => {
 
 document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);
+  if (target.closest("[data-tick-all]")) {
+    const boxes = /** @type {HTMLInputElement[]} */ ([...(target.closest("form")?.querySelectorAll("input[type=checkbox]") ?? [])]);
+    const rest = boxes.some((box) => !box.checked);
+    for (const box of boxes) box.checked = rest;
+  }
   if (target.closest("[data-dismiss]")) target.closest(".notice")?.remove();
   // a button that sends a form goes with its sheet only after the form was read
   const after = target.closest("[data-close-sheet-after]");

@@ -2,6 +2,8 @@
 // Emits "drafted" with the histogram of what is seen.
 import { draftOf, showDraft } from "./pictures.js";
 
+const LONGEST_MS = 8_000; // a draft that hangs is given up, so that the next one is made
+
 let underWay = false, turn = 0;
 /** @type {HTMLFormElement | null} */
 let waiting = null;
@@ -29,7 +31,7 @@ async function send(form) {
   const values = new URLSearchParams(/** @type {any} */ (new FormData(form)));
   underWay = true;
   try {
-    const answer = await fetch(`${form.dataset.draft}?${values}${query}`);
+    const answer = await fetch(`${form.dataset.draft}?${values}${query}`, { signal: AbortSignal.timeout(LONGEST_MS) });
     if (answer.ok && mine === turn) {
       const found = JSON.parse(answer.headers.get("X-Histogram") ?? "null");
       if (await showDraft(image, await answer.blob(), part, () => mine === turn)) document.dispatchEvent(new CustomEvent("drafted", { detail: found }));

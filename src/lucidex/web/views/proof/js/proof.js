@@ -39,6 +39,7 @@ function startProof() {
       for (const box of boxes()) box.checked = selected.has(box.value);
       countSelected();
       followRun();
+      reserve();
     });
     document.addEventListener("submit", share);
     countSelected();
@@ -46,6 +47,15 @@ function startProof() {
   };
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
+}
+
+/** A picture that is still to come has its true box already, so that nothing jumps when it is there. */
+function reserve() {
+  for (const image of /** @type {NodeListOf<HTMLImageElement>} */ (document.querySelectorAll(".proof-mount img[data-ratio]"))) {
+    const { ratio = "1", wide = "1" } = image.dataset;
+    image.style.aspectRatio = ratio;
+    image.style.width = `min(var(--cell-wide), calc(var(--cell) * ${Number(ratio)}), ${Number(wide)}px)`;
+  }
 }
 
 const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll(".proof-row-head input[type=checkbox]")]);
@@ -247,6 +257,8 @@ function tell(progress) {
   if (bar) bar.value = progress.done;
   if (progress.state === run.dataset.runState) return;
   stream?.close();
+  // cells that nobody has scrolled to wait for nothing any more
+  for (const words of document.querySelectorAll("[data-cell] > span.note:only-child")) if (progress.state === "finished") words.textContent = "made";
   // another state has other buttons
   refreshFoot();
 }
