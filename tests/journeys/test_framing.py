@@ -210,24 +210,25 @@ def test_several_values_side_by_side_and_one_is_kept(desk: Desk, photographs: Pa
 
 def test_steps_go_to_other_pictures_and_a_part_becomes_one(desk: Desk, photographs: Path) -> None:
     page = desk.page
-    drop(desk, photographs / "small.jpg", photographs / "upright.png")
+    drop(desk, *(photographs / name for name in ("small.jpg", "upright.png", "large.jpg")))
     page.wait_for_url("**/gather")
     page.click(".print:has-text('small.jpg') a >> nth=0")
     page.wait_for_url("**/pictures/*")
     desk.settled()
     desk.type_line("turn left")
     page.click("text=Put on others")
-    page.check("[name=on]")
+    page.click("[data-tick-all]")
+    expect(page.locator("[name=on]:checked")).to_have_count(2)
     desk.accessible()
     page.click("text=Put on the chosen ones")
-    expect(page.locator(".notice")).to_contain_text("Put on 1 picture: upright.png")
+    expect(page.locator(".notice")).to_contain_text("Put on 2 pictures")
     page.click("text=Understood")
     page.click("ol .value")
     page.click("summary:has-text('More')")
     page.click("text=Make a picture of it")
     expect(page.locator(".notice")).to_contain_text("small, part.jpg")
     page.click("text=Stay here")
-    expect(page.locator("text=of 3")).to_be_visible()
+    expect(page.locator("text=of 4")).to_be_visible()
     assert desk.troubles == []
 
 
