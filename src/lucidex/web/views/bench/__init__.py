@@ -12,6 +12,7 @@ from lucidex.web.views.bench.step_form import (
     form_fields,
     found_nothing,
     is_automatic,
+    pieces,
     shown_field,
     was_set_by_hand,
 )
@@ -41,6 +42,7 @@ VIEW = View(
         "found_nothing": found_nothing,
         "is_automatic": is_automatic,
         "listed_areas": listed,
+        "pieces": pieces,
         "shipped_fields": tuple(FIELDS),
         "shown_field": shown_field,
         "was_set_by_hand": was_set_by_hand,

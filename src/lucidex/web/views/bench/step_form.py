@@ -1,14 +1,15 @@
 """The plain form of a step, from what the step declares: amounts, choices and colours, each with its sentence."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cache
 from typing import Any
 
 from lucidex.core.steps.bands import FindingStep
-from lucidex.core.steps.base import PreviewClass, Step
+from lucidex.core.steps.base import PreviewClass, Sentence, Step, Value
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
+_STOPS = ".,;:"
 _UNITS = (("_percent", ", %"), ("_px", ", px"), ("_degrees", ", degrees"))
 _NOT_SHOWN = {
     "kind",
@@ -116,6 +117,36 @@ def _words(name: str, declared: dict[str, Any]) -> str:
 
 def _fine(span: float) -> float:
     return 1 if span >= COARSE_FROM else 0.1 if span >= MIDDLING_FROM else 0.05
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece of a sentence: words, or the value of a `field` with the stop that must stay on its line."""
+
+    text: str
+    field: str = ""
+    stop: str = ""
+
+
+def pieces(sentence: Sentence) -> list[Piece]:
+    """A sentence in pieces; a stop or comma right behind a value belongs to it.
+
+    >>> from lucidex.core.steps.base import Words
+    >>> [(one.text, one.stop) for one in pieces((Words("Turned "), Value("by", "left"), Words(", twice.")))]
+    [('Turned ', ''), ('left', ','), (' twice.', '')]
+    """
+    found: list[Piece] = []
+    for part in sentence:
+        if isinstance(part, Value):
+            found.append(Piece(part.text, part.field))
+            continue
+        rest = part.text
+        if found and found[-1].field:
+            rest = part.text.lstrip(_STOPS)
+            found[-1] = replace(found[-1], stop=part.text[: len(part.text) - len(rest)])
+        if rest:
+            found.append(Piece(rest))
+    return found
 
 
 def carries_on_as(step: Step) -> list[tuple[str, str]]:
