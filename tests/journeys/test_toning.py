@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -215,7 +216,8 @@ def test_ink_on_clear_and_what_must_be_judged_at_full_size(desk: Desk, tmp_path:
     page = desk.page
     desk.type_line("900 wide as png")
     desk.type_line("signature")
-    expect(page.locator("#stage-words")).to_have_text("two tone: judge at 100 %")
+    expect(page.locator("#stage-words")).to_have_text("judge at 100 %")
+    expect(page.locator("#stage-words")).to_have_attribute("title", re.compile("two tone"))
     page.keyboard.press("Escape")
     page.click("[data-sight=actual]")
     expect(page.locator("#stage-words")).not_to_contain_text("judge")

@@ -225,8 +225,8 @@ function words() {
   const facts = /** @type {StageFacts} */ (state.facts);
   const scale = `${formatScale(state.scale * ratio() * 100)} %`;
   if (state.original) return say(scale, "the original, as it came in");
-  const judged = facts.judge.length && state.scale * ratio() < 0.999 ? `${facts.judge.join(", ")}: judge at 100 %` : "";
-  if (judged) return say(scale, judged);
+  const is_small = facts.judge.length > 0 && state.scale * ratio() < 0.999;
+  if (is_small) return say(scale, "judge at 100 %", `Smaller than that, nothing is promised of: ${facts.judge.join(", ")}`);
   if (facts.mode === "crop" && state.win) return say(scale, `${Math.round(state.win.width)} × ${Math.round(state.win.height)} px`);
   if (!facts.output) return say(scale, "");
   const spare = state.win ? state.win.width / facts.output.width : 1 / (facts.enlargement ?? 1);

@@ -69,8 +69,9 @@ export function originalSize() {
 /** @param {number} percent */
 export const formatScale = (percent) => (percent < 10 ? percent.toFixed(1) : String(Math.round(percent)));
 
-/** @param {string} scale @param {string} sentence */
-export function say(scale, sentence) {
+/** Say at which scale the picture stands, and what is to be known of it. @param {string} scale @param {string} sentence @param {string} [more] */
+export function say(scale, sentence, more = "") {
   const seats = [byId("stage-scale"), byId("stage-words")];
   [scale, sentence].forEach((text, i) => { const seat = seats[i]; if (seat) seat.textContent = text; });
+  seats[1]?.setAttribute("title", more);
 }
