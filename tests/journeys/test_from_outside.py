@@ -171,6 +171,9 @@ def test_three_published_pictures_come_with_their_texts(workshop: Workshop, desk
     expect(page.locator("#chosen [name=alternative]")).to_have_value(
         "The glass dome of Marrow Lane Glasshouse, lit from inside, mirrored in its pond at dusk."
     )
+    page.click("#chosen a:has-text('Prepare')")
+    page.wait_for_url("**/pictures/*")
+    expect(page.locator(".ledger-list")).to_contain_text("on “Winter evenings under glass”: its page")
     assert len(read_folio(workshop, desk.actor, folio).pictures) == 3
     assert desk.troubles == []
 

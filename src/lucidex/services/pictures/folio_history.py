@@ -14,6 +14,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.records.models import Document, FolioChange, Picture, PictureMove, Place, PlaceMove, now
 from lucidex.services.folios.folios import ASKED_AT_ONCE, FolioView, folio_of, hanging_places, read_folio_in
 from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.origins import Origin, origins_of
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures.documents import MAX_SUMMARY, PictureState, point, read_picture, redo, undo
 from lucidex.services.pictures.notes import NoteCount, count_notes
@@ -271,13 +272,24 @@ def read_next(workshop: Workshop, state: PictureState) -> tuple[Next | None, Nex
         return next_in(session, state)
 
 
-def read_around(
-    workshop: Workshop, actor: Actor, state: PictureState
-) -> tuple[FolioView, tuple[Next | None, Next | None], NoteCount]:
-    """The folio around a picture, the same, and how many notes it has, read together."""
+@dataclass(frozen=True)
+class Around:
+    """What stands around a picture: its folio, what is undone or redone next, its notes, where it came from."""
+
+    folio: FolioView
+    back: Next | None
+    again: Next | None
+    noted: NoteCount
+    origin: Origin | None
+
+
+def read_around(workshop: Workshop, actor: Actor, state: PictureState) -> Around:
+    """All of it, read together."""
     with workshop.database.begin() as session:
         folio = read_folio_in(session, actor, state.folio_id)
-        return folio, next_in(session, state), count_notes(session, state.picture_id)
+        back, again = next_in(session, state)
+        origin = origins_of(session, [state.picture_id]).get(state.picture_id)
+        return Around(folio, back, again, count_notes(session, state.picture_id), origin)
 
 
 def take_back_next(

@@ -22,6 +22,7 @@ from lucidex.core.steps import StepEntry
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.folios.folios import FolioView
+from lucidex.services.intake.origins import Origin
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures.documents import PictureState, read_picture
 from lucidex.services.pictures.edits import rank
@@ -130,6 +131,7 @@ class BenchView:
     again: Next | None
     notes: list[NoteView]
     noted: NoteCount
+    origin: Origin | None = None
     trial: Routine | None = None
 
     @property
@@ -270,7 +272,8 @@ def bench_view(
 ) -> BenchView:
     """The bench of a picture, as somebody looks at it; `state` where it was read already."""
     state = state or read_picture(app.workshop, actor, picture_id)
-    folio, (back, again), noted = read_around(app.workshop, actor, state)
+    around = read_around(app.workshop, actor, state)
+    folio = around.folio
     places = place_views(app, state, folio.places)
     chosen = next((view for view in places if view.place.id == shown.place), places[0] if places else None)
     geometry = state.geometry
@@ -290,13 +293,14 @@ def bench_view(
         wall=hang([view.size for view in places]),
         stage=notes_stage(state, notes) if shows_notes else _stage(app, state, chosen, shown.open, open_step, after),
         notes=notes,
-        noted=noted,
+        noted=around.noted,
+        origin=around.origin,
         advice={one.step_id: one for one in given},
         after=after,
         insert=steps.get(shown.insert or ""),
         own=values(app, actor) if values is not None else None,
-        back=back,
-        again=again,
+        back=around.back,
+        again=around.again,
         trial=_trial(app, actor, state, folio),
     )
 
