@@ -343,7 +343,7 @@ def test_the_book_of_places(desk: Desk, photographs: Path, tmp_path: Path) -> No
     path.write_text("nonsense")
     page.set_input_files("[name=file]", str(path))
     page.click("button:has-text('Import')")
-    expect(page.locator("main")).to_contain_text("not JSON")
+    expect(page.locator("#notice")).to_contain_text("not JSON")
     at_bench(desk, photographs / "small.jpg")
     page.fill("#line", "greenhouse board")
     expect(page.locator("#reading")).to_contain_text("Greenhouse board: 640 × 200")
