@@ -91,14 +91,14 @@ def write_texts_on_many(
     `seen` says what they were when somebody decided that (`seen_texts`): where one of them was written by somebody
     else since, the picture stays as it is. The names of these pictures.
     """
-    if not fields:
-        raise NotUnderstoodError("Nothing is written yet that could be put on them.")
     heads = (one.partition(":") for one in seen.split())
     known = {int(number): short for number, _, short in heads if number.isdecimal()}
     left: set[int] = set()
 
     def alter_of(picture_id: int) -> Alter:
         def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
+            if not fields:
+                raise NotUnderstoodError("Nothing is written yet that could be put on them.")
             if picture_id in known and _differing(known[picture_id], document.texts) & fields.keys():
                 left.add(picture_id)
                 return document

@@ -23,12 +23,20 @@ CONTENT_SECURITY_POLICY = "; ".join(
         "frame-ancestors 'none'",
     )
 )
-SHIPPED_POLICY = "default-src 'none'"  # of scripts, styles and fonts, which are no documents
 HEADERS = {
+    "Content-Security-Policy": CONTENT_SECURITY_POLICY,
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
     "Cross-Origin-Resource-Policy": "same-origin",
+    "Cache-Control": "no-store",
+}
+# scripts, styles and fonts are no documents: they open nothing, send nobody on, and are asked for again by their ETag
+SHIPPED = {
+    "Content-Security-Policy": "default-src 'none'",
+    "X-Content-Type-Options": "nosniff",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Cache-Control": "no-cache",
 }
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 TOKEN_FIELD = "csrf"  # noqa: S105
@@ -48,15 +56,12 @@ class SecurityHeaders:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
-        # what ships with the product is asked for again by its ETag; everything else belongs to somebody
-        is_shipped = scope["path"].startswith("/static/")
-        kept = "no-cache" if is_shipped else "no-store"
-        policy = SHIPPED_POLICY if is_shipped else CONTENT_SECURITY_POLICY
+        wanted = SHIPPED if scope["path"].startswith("/static/") else HEADERS
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
-                for name, value in {**HEADERS, "Content-Security-Policy": policy, "Cache-Control": kept}.items():
+                for name, value in wanted.items():
                     headers.setdefault(name, value)
             await send(message)
 

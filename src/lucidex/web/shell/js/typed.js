@@ -68,13 +68,41 @@ export function keepTyped() {
     // what was typed on while it was under way has not gone yet
     if (form && is_taken && sent.get(form) === valuesOf(form)) forget(form);
   });
-  document.addEventListener("htmx:after:swap", showKept);
+  document.addEventListener("htmx:before:swap", () => {
+    keepAll();
+    held = placeOf(document.activeElement);
+  });
+  document.addEventListener("htmx:after:swap", () => {
+    showKept();
+    typeOn();
+  });
   document.addEventListener("click", (event) => {
     const form = /** @type {Element} */ (event.target).closest("[data-take-back]")?.closest("form");
     if (form) takeBack(form);
   });
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
+}
+
+/** Where somebody is typing. @typedef {{key: string, name: string, start: number | null, end: number | null}} Place */
+/** @type {Place | null} */
+let held = null;
+
+/** @param {Element | null} field @returns {Place | null} */
+function placeOf(field) {
+  if (!(field instanceof HTMLInputElement || field instanceof HTMLTextAreaElement) || !field.matches(FIELDS) || !keeps(field.form)) return null;
+  return { key: keyOf(field.form), name: field.name, start: field.selectionStart, end: field.selectionEnd };
+}
+
+/** Whoever was typing into a form that was exchanged goes on in the one that took its seat. */
+function typeOn() {
+  const place = held;
+  held = null;
+  if (!place || document.activeElement !== document.body) return;
+  const form = [...document.forms].find((one) => keeps(one) && keyOf(one) === place.key);
+  const field = form && fieldsOf(form).find((one) => one.name === place.name);
+  field?.focus({ preventScroll: true });
+  field?.setSelectionRange(place.start, place.end);
 }
 
 function begin() {
