@@ -26,7 +26,8 @@ settings.register_profile("lucidex", deadline=None, suppress_health_check=[Healt
 # where a test is only to notice sabotage, the smallest case need not be found, and the cases are the same every time
 QUICKLY = (Phase.explicit, Phase.reuse, Phase.generate)
 settings.register_profile("sabotage", parent=settings.get_profile("lucidex"), phases=QUICKLY, derandomize=True)
-settings.register_profile("quick", parent=settings.get_profile("lucidex"), max_examples=8)
+QUICK_EXAMPLES = 8
+settings.register_profile("quick", parent=settings.get_profile("lucidex"), max_examples=QUICK_EXAMPLES)
 WANTED = next((name for name in ("sabotage", "quick") if f"LUCIDEX_{name.upper()}" in os.environ), "lucidex")
 settings.load_profile(WANTED)
 
@@ -80,6 +81,16 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         return next((number for number, start in enumerate(LONG) if name.startswith(start)), len(LONG))
 
     items.sort(key=rank)
+    if WANTED == "quick":
+        for item in items:
+            _with_few_examples(getattr(item, "obj", None))
+
+
+def _with_few_examples(test: object) -> None:
+    """A property that asks for a number of examples of its own gets by with few too."""
+    own = getattr(test, "_hypothesis_internal_use_settings", None)
+    if own is not None and own.max_examples > QUICK_EXAMPLES:
+        test._hypothesis_internal_use_settings = settings(own, max_examples=QUICK_EXAMPLES)  # type: ignore[attr-defined]
 
 
 @pytest.fixture(scope="session")

@@ -96,6 +96,7 @@ def test_a_stroke_covers_a_round_brush_along_its_way() -> None:
     assert at_level(Area(shapes=(stroke,)), 1).sum() == pytest.approx(expected, rel=2e-3)
 
 
+@pytest.mark.long
 @settings(max_examples=60, deadline=None)
 @given(st.lists(shapes, min_size=1, max_size=4), edges)
 def test_levels_agree_on_what_is_covered(parts: list[Shape], edge: float) -> None:
@@ -112,6 +113,7 @@ def test_levels_agree_on_what_is_covered(parts: list[Shape], edge: float) -> Non
         assert np.abs(coarse - blocks).mean() < 0.01
 
 
+@pytest.mark.long
 @settings(max_examples=40, deadline=None)
 @given(st.lists(shapes, min_size=2, max_size=5), st.randoms(use_true_random=False), edges)
 def test_the_order_of_adding_is_irrelevant(parts: list[Shape], random: object, edge: float) -> None:

@@ -72,6 +72,7 @@ def test_encoders_like_ours_need_four_encodes_on_average() -> None:
     assert np.mean(gaps) >= 0.97
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", SOUGHT)
 def test_every_format_keeps_a_ceiling_and_uses_it(name: FormatName) -> None:
     """What comes out is near the ceiling, or hardly lighter than the heaviest of all settings that keep it."""
@@ -105,6 +106,7 @@ def test_the_steps_of_avif_are_those_that_give_other_files() -> None:
     assert [*differing, 100] == list(AVIF_QUALITIES)
 
 
+@pytest.mark.long
 def test_no_quality_of_jpeg_weighs_half_as_much_again_as_the_one_below() -> None:
     """Where colour comes to all its pixels, the jump would leave a ceiling unused."""
     grain = np.random.default_rng(5).normal(0, 4, (300, 400, 3))
@@ -131,6 +133,7 @@ def test_png_in_fewer_bands_and_bits_holds_every_pixel(pixels: Pixels, effort: E
         assert np.array_equal(np.asarray(read.convert("RGBA" if pixels.shape[2] == 4 else "RGB")), pixels)
 
 
+@pytest.mark.long
 def test_a_black_and_white_page_is_a_few_bits() -> None:
     page = np.where(detailed(800, 600)[..., :1] > 120, 255, 0).astype(np.uint8).repeat(3, 2)
     plain, ours = (

@@ -37,6 +37,7 @@ def raster(pixels: Pixels) -> Raster:
 tones = st.sampled_from([(255, 255, 255), (20, 30, 40), (214, 210, 200), (0, 90, 160)])
 
 
+@pytest.mark.long
 @given(tones, st.integers(0, 80), st.integers(0, 60), st.integers(4, 60), st.integers(4, 60))
 def test_the_bounds_of_a_mark_on_any_plain_colour_are_exact(
     tone: tuple[int, int, int], left: int, top: int, width: int, height: int
@@ -93,6 +94,7 @@ def test_the_margin_goes_on_in_the_grounds_colour() -> None:
     assert (out[30:80, 30:90] == 255).all()
 
 
+@pytest.mark.long
 @settings(max_examples=25)
 @given(st.sampled_from(list(Direction)), st.floats(0, 30))
 def test_what_was_found_stays_found_after_a_turn_before_it(direction: Direction, margin: float) -> None:

@@ -145,6 +145,7 @@ def test_whole_files_of_every_format_are_not_marked(tmp_path: Path) -> None:
             assert facts.damage is None
 
 
+@pytest.mark.long
 @given(
     seed=st.integers(0, 2**32), suffix=st.sampled_from([".jpg", ".png", ".tif", ".gif", ".webp"]), cut=st.booleans()
 )

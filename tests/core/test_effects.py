@@ -223,6 +223,7 @@ BOUNDS = {  # mean and 99 % of the difference between a preview and the reduced 
 SOURCES: tuple[Step, ...] = (Denoise(strength=60), Deconvolve(strength=50))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("step", [*TREATING, *SOURCES], ids=lambda step: type(step).__name__)
 def test_a_reduced_preview_is_worth_what_its_class_promises(step: Step) -> None:
     pixels = pyvips.Image.thumbnail(str(DEMO / "rosette.jpg"), 1200).numpy()

@@ -25,6 +25,7 @@ def image_of(pixels: Pixels) -> pyvips.Image:
     return pyvips.Image.new_from_memory(pixels.tobytes(), width, height, bands, "uchar").copy(interpretation="srgb")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", FORMAT_NAMES)
 def test_another_program_reads_size_colour_and_profile(name: FormatName) -> None:
     pixels = smooth_picture(321, 123)
@@ -61,6 +62,7 @@ def test_the_same_input_gives_the_same_bytes(name: FormatName) -> None:
     assert encode(image, name, settings) == encode(image.copy(), name, settings)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", FORMAT_NAMES)
 def test_the_bytes_do_not_depend_on_the_threads(name: FormatName) -> None:
     """Otherwise a machine with more cores would give another file under the same key."""

@@ -40,6 +40,7 @@ def test_every_enlargement_has_its_size_and_its_range(w: int, h: int, width: int
     assert (np.abs(even.astype(int) - 137) <= 1).all()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("factor", [1.5, 2, 3, 4])
 def test_it_comes_nearer_to_what_was_there_than_plain_interpolation(factor: float) -> None:
     original = detailed(480, 360)

@@ -159,6 +159,7 @@ def test_pages_of_a_document_are_drawn_so_densely_as_is_asked(tmp_path: Path) ->
         opened(tmp_path, pdf(), density=1_201)
 
 
+@pytest.mark.long
 def test_a_page_that_would_be_too_large_is_refused_before_it_is_drawn(tmp_path: Path) -> None:
     out = io.BytesIO()
     Image.new("RGB", (20_000, 20_000)).resize((2_000, 2_000)).save(out, "PDF", resolution=7.2)
@@ -166,6 +167,7 @@ def test_a_page_that_would_be_too_large_is_refused_before_it_is_drawn(tmp_path: 
         opened(tmp_path, out.getvalue(), density=1_200)
 
 
+@pytest.mark.long
 def test_a_drawing_is_drawn_large_enough(tmp_path: Path) -> None:
     red = svg('<rect width="50" height="50" fill="#c02020"/>')
     picture = opened(tmp_path, red)
@@ -210,6 +212,7 @@ def test_drawings_that_would_hurt_are_refused(tmp_path: Path, content: bytes, se
         opened(tmp_path, content)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("inside", "said"),
     [
@@ -342,6 +345,7 @@ def test_every_format_knows_its_own_files_only() -> None:
         assert format_of(content[:4_096]) is not None
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "says",
     [

@@ -48,6 +48,7 @@ def test_the_free_window_holds_no_empty_pixel_and_no_side_could_be_a_pixel_longe
     assert not fits(size, angle, found.width, found.height + 1)
 
 
+@pytest.mark.long
 @given(st.integers(2, 40), st.integers(2, 40), angles)
 @settings(max_examples=60)
 def test_no_whole_window_is_larger_than_the_free_one_by_more_than_its_edges(w: int, h: int, angle: float) -> None:

@@ -119,6 +119,7 @@ def test_a_likeness_has_words() -> None:
     ]
 
 
+@pytest.mark.long
 def test_where_it_differs_most_is_found_the_worst_first() -> None:
     original = detailed(900, 600)
     spoilt = original.copy()

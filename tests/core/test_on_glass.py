@@ -37,6 +37,7 @@ def middle_of(window: Window) -> tuple[float, float]:
     return (window.left + window.width / 2) / PER_MM, (window.top + window.height / 2) / PER_MM
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("degrees", [-20, -13, -4, 0, 6, 17, 20])
 def test_a_paper_may_lie_twenty_degrees_askew(degrees: float) -> None:
     on = glass()
@@ -83,6 +84,7 @@ def test_an_empty_glass_holds_nothing() -> None:
     assert find_papers(glass()) == ()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("filled", [True, False])
 def test_coffee_is_no_ink(filled: bool) -> None:
     """A ring and a spill beside what was written, in blue and in the brown ink of old letters."""

@@ -43,6 +43,7 @@ def kinds(pixels: Pixels, neighbours: list[float]) -> list[str]:
     return [flag.kind for flag in flags(known)]
 
 
+@pytest.mark.long
 def test_the_soft_one_among_sharp_ones_is_flagged_and_no_other() -> None:
     sharp = {name: fineness(in_place(name)) or 0.0 for name in PHOTOGRAPHS}
     for name in PHOTOGRAPHS:

@@ -106,6 +106,7 @@ def test_a_place_of_the_pictures_own_pixels_is_passed_through() -> None:
     assert np.array_equal(out, pixels)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("width", "height"), [(640, 400), (333, 777), (97, 31), (1600, 160)])
 def test_reduction_agrees_with_a_float_reference(width: int, height: int) -> None:
     """A window's mean colour is kept to half a code value, whatever the scale and the level used."""

@@ -64,6 +64,7 @@ def shifts(pixels: Size, placement: Placement, drawn: Pixels, periods: tuple[flo
     return found[0], found[1]
 
 
+@pytest.mark.long
 @settings(max_examples=120)
 @given(
     picture_size=st.tuples(st.integers(200, 900), st.integers(200, 900)),
@@ -206,6 +207,7 @@ def test_a_whole_window_at_its_own_size_is_left_alone() -> None:
     assert np.array_equal(out, pixels[3:15, 4:14])
 
 
+@pytest.mark.long
 def test_strips_meet_without_a_seam_and_threads_change_nothing() -> None:
     pixels = picture(900, 700)
     window, size = Window(10.3, 7.7, 400, 300), Size(1_700, 1_300)

@@ -47,6 +47,7 @@ def found(packet: bytes) -> list[str]:
     return [text for text in ElementTree.fromstring(packet).itertext() if text.strip()]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", FORMAT_NAMES)
 @pytest.mark.parametrize("density", [None, 300.0])
 def test_another_program_finds_the_words_and_the_same_pixels(name: FormatName, density: float | None) -> None:
@@ -84,6 +85,7 @@ def test_clear_areas_stay_where_the_format_has_them(name: FormatName) -> None:
     assert bool((shown(stamped_file, name)[..., 3] < 255).all()) is name.output.keeps_clear
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", FORMAT_NAMES)
 def test_camera_and_location_go_along_only_where_they_are_asked_for(name: FormatName) -> None:
     recorded = Recorded(camera="Glass 2", taken_at="2026-10-12T17:42:00", latitude=-33.8568, longitude=151.2153)
@@ -104,6 +106,7 @@ def test_camera_and_location_go_along_only_where_they_are_asked_for(name: Format
     assert everything["XMP-exif:DateTimeOriginal"].startswith("2026:10:12 17:42")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", FORMAT_NAMES)
 def test_a_changed_picture_says_so_without_being_asked(name: FormatName) -> None:
     plain = encode(image(), name, Encoding(name.output.default_quality))
@@ -122,6 +125,7 @@ def test_every_text_gives_a_packet_that_an_xml_parser_reads(caption: str, credit
     assert reserved_for(Stamp(texts=texts), FormatName("avif")) >= len(packet)
 
 
+@pytest.mark.long
 def test_the_longest_texts_fit_into_every_file() -> None:
     longest = Texts(alternative="&" * 2_000, caption="\U0001f345" * 4_000, credit="<" * 400)
     for name in FORMAT_NAMES:
@@ -130,6 +134,7 @@ def test_the_longest_texts_fit_into_every_file() -> None:
         assert said(content)["XMP-photoshop:Credit"] == longest.credit
 
 
+@pytest.mark.long
 def test_a_ceiling_counts_the_texts() -> None:
     noisy = pyvips.Image.gaussnoise(640, 400, sigma=12, mean=128, seed=7).cast("uchar")
     picture = noisy.bandjoin([noisy, noisy]).copy(interpretation="srgb")
@@ -175,6 +180,7 @@ SHORT = Texts(caption="Zwei © Tomaten", credit="Jörg Ölmann", licence="CC BY 
 LONG = "Zwei Tomaten © Jörg — 温室 " * 30
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", ["jpeg", "png", "webp", "avif", "tiff"])
 @pytest.mark.parametrize(
     "texts",

@@ -61,6 +61,7 @@ def test_zero_degrees_change_nothing() -> None:
     assert np.array_equal(rendered(source_of(pixels), WHOLE, Straighten(angle_degrees=0)), pixels)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("angle", [-30.0, -2.4, 0.7, 12.0, 45.0])
 @pytest.mark.parametrize("corners", list(Corners))
 def test_it_turns_as_another_program_turns(angle: float, corners: Corners) -> None:

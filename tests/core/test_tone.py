@@ -64,6 +64,7 @@ def dense_colours() -> Pixels:
     return np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(33 * 33, 33, 3)
 
 
+@pytest.mark.long
 @settings(max_examples=60)
 @given(tones)
 @example(Tone(white=0.25, brightness=-0.703125, contrast=1))  # white comes out a rounding above 1 before the contrast
@@ -249,6 +250,7 @@ def test_automatics_leave_clean_drawings_as_they_are(file: str) -> None:
     assert light.brightness == ends.black_percent == ends.white_percent == balance.warmth == balance.tint == 0
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("file", ["terraces.jpg", "rosette.jpg", "keeper.jpg", "fern-fronds.jpg", "dome-at-dusk.jpg"])
 def test_the_automatic_balance_leaves_right_colours_alone(file: str) -> None:
     found = Balance(automatic=True).found_on(raster(pyvips.Image.thumbnail(str(DEMO / file), 1024).numpy()))
@@ -256,6 +258,7 @@ def test_the_automatic_balance_leaves_right_colours_alone(file: str) -> None:
     assert abs(found.tint) <= 3
 
 
+@pytest.mark.long
 def test_one_tap_mends_each_typical_fault() -> None:
     """A dark picture, a pink cast, a flat view in haze, a grey scan."""
     dark, pink, flat, scan = (

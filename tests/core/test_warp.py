@@ -46,6 +46,7 @@ def turned(degrees: float, scale: float, shear: float, receding: float, size: Si
     )
 
 
+@pytest.mark.long
 @given(
     degrees=st.floats(-180, 180),
     scale=st.floats(0.6, 1.3),

@@ -88,6 +88,7 @@ def planned(pixels: np.ndarray, demand: PlaceDemand, *steps: FinishStep) -> Plan
     return plan(source, geometry, placement, (9, 9, 9), finish=document.finish("1", placement.canvas))
 
 
+@pytest.mark.long
 @settings(max_examples=150, deadline=None)
 @given(SIDES, SIDES, SIDES, SIDES, st.sampled_from(Rule), FINISH)
 def test_any_finish_leaves_the_size_exact(
@@ -104,6 +105,7 @@ def test_any_finish_leaves_the_size_exact(
     assert made.shape[:2] == (plain if rule is Rule.SCALE_DOWN else (down, across))
 
 
+@pytest.mark.long
 @settings(max_examples=150, deadline=None)
 @given(st.integers(1, 160), st.integers(1, 160), st.sampled_from([Rule.COVER, Rule.CONTAIN, Rule.FILL]), EVERYTHING)
 def test_everything_together_leaves_the_size_exact(
@@ -174,6 +176,7 @@ def test_the_stage_veils_what_an_outline_cuts_away_and_lets_the_picture_through_
     assert tuple(overlay[60, 2]) == (0, 0x64, 0, 255), "and the border is there"
 
 
+@pytest.mark.long
 @given(st.sampled_from(Rule), EVERYTHING, st.integers(20, 900))
 @settings(max_examples=40, deadline=None)
 def test_the_stage_is_shown_no_more_pixels_than_it_needs(rule: Rule, steps: list[FinishStep], longest: int) -> None:

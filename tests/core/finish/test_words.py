@@ -111,6 +111,7 @@ def test_arabic_letters_are_joined_and_run_to_the_left() -> None:
     )
 
 
+@pytest.mark.long
 def test_a_setting_is_the_same_on_every_machine_and_in_every_process() -> None:
     code = (
         "import hashlib\n"

@@ -62,6 +62,7 @@ def test_what_languages_mean_are_words_of_the_line() -> None:
             assert set(meant) <= VOCABULARY, (typed, meant)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("shape", ["{}", "  {} ", "{}!", "please {}", "{}."])
 def test_politeness_and_stops_change_nothing(shape: str) -> None:
     for kind, words, phrase in ROWS:
@@ -80,6 +81,7 @@ def test_every_line_is_answered(typed: str) -> None:
     assert found.meant is None or not found.meant.left_out
 
 
+@pytest.mark.long
 def test_a_word_is_never_dropped_in_silence() -> None:
     """With a word that nothing is known of, no phrase is done without another look, unless it is written on it."""
     for kind, _, phrase in ROWS:

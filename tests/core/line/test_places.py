@@ -80,6 +80,7 @@ def test_what_was_typed_survives_the_way_to_the_table(
     assert PlaceDemand.model_validate_json(demand.model_dump_json()) == demand
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("words", [words for offer in all_offers() for words in offer.typed])
 def test_every_listed_word_can_be_typed(words: str) -> None:
     assert plain(step_read(words.upper()).sentence()).endswith(".")

@@ -45,6 +45,7 @@ CHANGES: dict[str, LocalChange] = {
 KINDS = [(3, np.uint8), (4, np.uint8), (1, np.uint8), (2, np.uint16), (3, np.uint16), (4, np.uint16)]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", CHANGES)
 @pytest.mark.parametrize(("bands", "kind"), KINDS, ids=str)
 def test_outside_of_its_box_nothing_changes_byte_for_byte(name: str, bands: int, kind: type) -> None:

@@ -126,6 +126,7 @@ def delivered(sheet: np.ndarray, step: Hide) -> bytes:
     return pixels.tobytes() + file.getvalue()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("way", [Hidden.SOFTENED, Hidden.COARSENED, Hidden.COVERED])
 @pytest.mark.parametrize("strength", [UNREADABLE_FROM, 100.0])
 @pytest.mark.parametrize("parts", [1, 3, 9])
@@ -203,6 +204,7 @@ def test_only_found_faces_keep_a_few_coarse_numbers_and_no_more() -> None:
     assert bridges(beside.area, StoredPixels(lively(90, 90)).sight) == [], "two heads are not one thing"
 
 
+@pytest.mark.long
 def test_a_weak_hiding_would_be_worked_back_which_is_why_it_is_said() -> None:
     weak = Hide(shapes=EVERYWHERE.shapes, strength=40)
     (hiding,) = weak.restorations()

@@ -59,6 +59,7 @@ def judged(truth: np.ndarray, found: np.ndarray, hole: np.ndarray, radius: float
     return tones + abs(fine[0] - fine[1]), abs(edges[0] - edges[1])
 
 
+@pytest.mark.long
 def test_on_the_demo_pictures_it_is_not_worse_than_the_librarys_own_methods() -> None:
     ours, telea, fluid = [], [], []
     for name in PICTURES:
