@@ -186,6 +186,21 @@ class AssetStep(FinishStep):
         return self.model_copy(update={self.asset_field: file})
 
 
+def lacks_asset(step: Step) -> bool:
+    """Whether a step does nothing yet, because the file that it is drawn from is still to be chosen."""
+    return isinstance(step, AssetStep) and step.lacks_asset
+
+
+def completed(step: Step, file: AssetFile) -> Step:
+    """A step that still lacks its file, with this one; any other as it is."""
+    return step.with_asset(file) if isinstance(step, AssetStep) and step.lacks_asset else step
+
+
+def rank(step: Step) -> int:
+    """Where a step belongs in a list: all of the picture before all of the finished size, and that by its seats."""
+    return int(step.seat) if isinstance(step, FinishStep) else 0
+
+
 class WordedStep(FinishStep):
     """What has words of somebody's own, and fields in them."""
 

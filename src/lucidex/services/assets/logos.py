@@ -14,7 +14,7 @@ from lucidex.core.render import draw_whole
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
 from lucidex.core.steps import assets_of
-from lucidex.core.steps.bands import AssetStep
+from lucidex.core.steps.bands import completed, lacks_asset
 from lucidex.core.steps.base import Step
 from lucidex.records.models import Logo
 from lucidex.records.store import Received
@@ -125,7 +125,5 @@ def reduced(workshop: Workshop, kept: KeptLogo, box: Size) -> bytes:
 
 def with_newest(workshop: Workshop, actor: Actor, step: Step) -> Step:
     """A step that still lacks its asset, with the person's newest logo where there is one."""
-    if not isinstance(step, AssetStep) or not step.lacks_asset:
-        return step
-    kept = read_logos(workshop, actor)
-    return step.with_asset(kept[0].file) if kept else step
+    kept = read_logos(workshop, actor) if lacks_asset(step) else []
+    return completed(step, kept[0].file) if kept else step

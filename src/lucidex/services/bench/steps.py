@@ -14,8 +14,7 @@ from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.clipping import colour_at
 from lucidex.core.places.demand import explain_limits
 from lucidex.core.source.facts import SourceFacts
-from lucidex.core.steps import StepEntry
-from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps import StepEntry, finding
 from lucidex.core.steps.base import Carried, Stage, Step, plain
 from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.composition import tone_of
@@ -51,9 +50,7 @@ def begun(renderer: Renderer, state: PictureState, step: Step, before: str | Non
 
 
 def _found(renderer: Renderer, state: PictureState, document: PictureDocument, step: Step) -> Step:
-    if not isinstance(step, FindingStep):
-        return step
-    return step.found_on(renderer.finder.raster(state, document, step.looked_at_edge))
+    return finding.found(step, lambda edge: renderer.finder.raster(state, document, edge))
 
 
 def add_all_begun(
@@ -104,11 +101,8 @@ def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: d
     except ValidationError as error:
         raise OutOfRangeError(explain_limits(error)) from error
     differing = {name for name in type(step).model_fields if getattr(after, name) != getattr(step, name)}
-    if not isinstance(after, FindingStep):
-        return after
-    if differing & after.finds:
-        after = after.model_copy(update=dict(after.by_hand))
-    return found_again(renderer, state, step_id, after) if differing & after.found_by else after
+    after = finding.set_by_hand(after, differing)
+    return found_again(renderer, state, step_id, after) if finding.looks_again(after, differing) else after
 
 
 def found_again(renderer: Renderer, state: PictureState, step_id: str, step: Step) -> Step:
@@ -120,7 +114,7 @@ def varied(renderer: Renderer, state: PictureState, step_id: str, value: str) ->
     """The document with another value for the one parameter by which a step is varied."""
     step: Step = step_of(state.document, step_id).step
     after = step.varied(value)
-    if isinstance(after, FindingStep) and after.varied_field in after.found_by:
+    if after.varied_field and finding.looks_again(after, {after.varied_field}):
         after = found_again(renderer, state, step_id, after)
     return edits.replace_step(step_id, after)(state.document, state.facts)
 

@@ -9,7 +9,7 @@ from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.texts import Texts
 from lucidex.core.steps import StepEntry
-from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.bands import rank
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.order import moved_before
 from lucidex.services.pictures.documents import Alter
@@ -26,11 +26,6 @@ def _index(document: PictureDocument, step_id: str) -> int:
         if entry.id == step_id:
             return index
     raise NotFoundError("This step is no longer in the list.")
-
-
-def rank(step: Step) -> int:
-    """Where a step belongs in the list: all of the picture before all of the finished size, and that by its seats."""
-    return int(step.seat) if isinstance(step, FinishStep) else 0
 
 
 def new_entry(step: Step, step_id: str | None = None, only_in: str | None = None) -> StepEntry:

@@ -11,8 +11,8 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.routine import Routine, RoutinePlace, RoutineStep
-from lucidex.core.steps.bands import FindingStep
-from lucidex.core.steps.base import Carried, Step
+from lucidex.core.steps.base import Carried
+from lucidex.core.steps.finding import without_findings
 from lucidex.records.models import Folio, Picture, now
 from lucidex.services.assets.logos import adopt_assets_in
 from lucidex.services.bench.steps import PutOn, PutStep, as_one, prepare_on_pictures, put_on, put_prepared
@@ -72,16 +72,10 @@ def steps_there(
 
 def has_already(state: PictureState, steps: Sequence[PutStep]) -> bool:
     """Whether a picture has these very steps in this order, one behind the other, whatever they found on it."""
-    wanted = [_plain(one.step) for one in steps]
-    there = [_plain(entry.step) for entry in state.document.steps if entry.active]
+    wanted = [without_findings(one.step) for one in steps]
+    there = [without_findings(entry.step) for entry in state.document.steps if entry.active]
     spots = range(len(there) - len(wanted) + 1)
     return bool(wanted) and any(there[at : at + len(wanted)] == wanted for at in spots)
-
-
-def _plain(step: Step) -> dict[str, object]:
-    """A step without what it found, which differs from picture to picture."""
-    found = step.finds | step.found_fields if isinstance(step, FindingStep) else frozenset[str]()
-    return step.model_dump(mode="json", exclude=set(found))
 
 
 def use_routine(

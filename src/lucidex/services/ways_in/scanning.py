@@ -28,8 +28,7 @@ from lucidex.core.picture.content import Raster
 from lucidex.core.render import draw, plan
 from lucidex.core.source.formats import HEAD_BYTES, format_of
 from lucidex.core.source.pyramid import PixelLayout, Source
-from lucidex.core.steps import StepEntry
-from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps import StepEntry, finding
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.corners import Corners
 from lucidex.core.steps.straighten import Straighten
@@ -209,11 +208,6 @@ def find_preview(workshop: Workshop, actor: Actor, preview_id: str) -> Preview:
     return found
 
 
-def _lit(step: Step, treated: Treated) -> Step:
-    """As light as somebody has asked for."""
-    return step.lightened(treated.lighter) if isinstance(step, FindingStep) else step
-
-
 def preview_file(preview: Preview, treated: Treated, number: int = 0) -> tuple[bytes, str]:
     """The preview as the scan of a paper will look, and its media type: what its ink is decides that paper alone."""
     pixels = preview.pixels
@@ -226,9 +220,8 @@ def preview_file(preview: Preview, treated: Treated, number: int = 0) -> tuple[b
     around = preview.papers[number].window if number < len(preview.papers) else None
     own = pixels if around is None else np.ascontiguousarray(_inside(pixels, around))
     raster = Raster(own, PictureGeometry.of(Size(own.shape[1], own.shape[0])))
-    steps = [
-        _lit(step.found_on(raster) if isinstance(step, FindingStep) else step, treated) for step in _toned(treated)
-    ]
+    found = (finding.found(step, lambda edge: raster) for step in _toned(treated))
+    steps = [finding.lightened(step, treated.lighter) for step in found]
     document = PictureDocument(steps=tuple(StepEntry(id=f"s{i}", step=step) for i, step in enumerate(steps)))
     whole = Placement(Window(0, 0, size.width, size.height), size, 0, 0, size)
     image = draw(source, plan(source, geometry, whole, None, document.treatment))
@@ -320,7 +313,7 @@ def scan_into(
     steps = [*_straightened(treated), *_toned(treated)]
     if steps:
         state = read_picture(workshop, actor, taken.picture_id)
-        lit = [_lit(begun(renderer, state, step), treated) for step in steps]
+        lit = [finding.lightened(begun(renderer, state, step), treated.lighter) for step in steps]
         add_all_begun(renderer, workshop, actor, state, lit)
     return taken
 

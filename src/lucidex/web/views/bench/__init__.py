@@ -1,20 +1,17 @@
 """The bench: one picture, its steps and its places."""
 
 from lucidex.core.finish.text.fields import FIELDS
+from lucidex.core.steps.finding import found_nothing, is_automatic, looks_by_itself, was_set_by_hand
 from lucidex.web.shell.view import View
 from lucidex.web.views.bench import controls, drafts, frames, keep, notes, overlays, page, places, sheets, steps
 from lucidex.web.views.bench.area_list import listed
 from lucidex.web.views.bench.control import control_of
 from lucidex.web.views.bench.step_form import (
     amount,
-    can_look,
     carries_on_as,
     form_fields,
-    found_nothing,
-    is_automatic,
     pieces,
     shown_field,
-    was_set_by_hand,
 )
 
 VIEW = View(
@@ -35,7 +32,7 @@ VIEW = View(
     script="bench.js",
     words={
         "amount": amount,
-        "can_look": can_look,
+        "can_look": looks_by_itself,
         "carries_on_as": carries_on_as,
         "control_of": control_of,
         "form_fields": form_fields,

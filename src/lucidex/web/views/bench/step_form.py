@@ -5,7 +5,6 @@ from enum import StrEnum
 from functools import cache
 from typing import Any
 
-from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import PreviewClass, Sentence, Step, Value
 from lucidex.core.steps.curve import can_become_curve, can_become_levels
 
@@ -153,29 +152,6 @@ def carries_on_as(step: Step) -> list[tuple[str, str]]:
     """How a simple correction can be carried on: value and words."""
     ways = [("levels", "as levels", can_become_levels(step)), ("curve", "as a curve", can_become_curve(step))]
     return [(value, words) for value, words, can in ways if can]
-
-
-def is_automatic(step: Step) -> bool:
-    """Whether a step's values were found by itself."""
-    return isinstance(step, FindingStep) and bool(step.finds) and bool(getattr(step, "automatic", False))
-
-
-def can_look(step: Step) -> bool:
-    """Whether a step looks at the picture by itself when it is told to."""
-    return isinstance(step, FindingStep)
-
-
-def was_set_by_hand(step: Step) -> bool:
-    """Whether somebody has set values that a step could find by itself."""
-    return isinstance(step, FindingStep) and bool(step.finds) and not is_automatic(step)
-
-
-def found_nothing(step: Step) -> bool:
-    """Whether a step looked by itself, and all its values stay at rest."""
-    if not isinstance(step, FindingStep) or not is_automatic(step):
-        return False
-    rest = type(step).model_fields
-    return all(getattr(step, name) == rest[name].default for name in step.finds)
 
 
 def judged_at_full_size(steps: tuple[Step, ...]) -> list[str]:

@@ -7,7 +7,7 @@ from starlette.responses import HTMLResponse
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.steps.bands import FindingStep
+from lucidex.core.steps import finding
 from lucidex.core.steps.base import plain
 from lucidex.services.bench import steps
 from lucidex.services.bench.steps import changed
@@ -67,9 +67,9 @@ def change_step(at: Bench, step_id: str, form: Annotated[dict[str, str], Depends
 def find_again(at: Bench, step_id: str) -> HTMLResponse:
     """Let an automatic step look at the picture again, as it is by now."""
     step = at.step(step_id).step
-    if not isinstance(step, FindingStep):
+    if not finding.looks_by_itself(step):
         raise OutOfRangeError("This step finds nothing by itself.")
-    found = steps.found_again(at.app.renderer, at.state, step_id, step.by_itself)
+    found = steps.found_again(at.app.renderer, at.state, step_id, finding.looking_anew(step))
     at.change(f"Found again: {plain(found.sentence())}", edits.replace_step(step_id, found))
     return at.show(at.place, step_id)
 

@@ -19,13 +19,13 @@ from lucidex.core.proof.warnings import Framed
 from lucidex.core.proof.warnings.enlarged import SOFT_FROM
 from lucidex.core.routine import Routine
 from lucidex.core.steps import StepEntry
+from lucidex.core.steps.bands import rank
 from lucidex.core.steps.order import Advice, advice
 from lucidex.records.models import Place
 from lucidex.services.folios.folios import FolioView
 from lucidex.services.intake.origins import Origin
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures.documents import PictureState, read_picture
-from lucidex.services.pictures.edits import rank
 from lucidex.services.pictures.folio_history import Next, read_around
 from lucidex.services.pictures.notes import NoteCount, NoteView, read_notes
 from lucidex.services.places.places import demand_of

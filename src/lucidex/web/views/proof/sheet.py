@@ -12,7 +12,7 @@ from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeErr
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.file_list import FIELDS
-from lucidex.core.steps.bands import AssetStep
+from lucidex.core.steps.bands import lacks_asset
 from lucidex.core.steps.base import Step
 from lucidex.core.units import parse_weight
 from lucidex.services.assets.logos import with_newest
@@ -243,7 +243,7 @@ def put_step(
 
 def _ready_step(app: AppContext, actor: SignedIn, step: Step) -> Step:
     step = with_newest(app.workshop, actor, step)
-    if isinstance(step, AssetStep) and step.lacks_asset:
+    if lacks_asset(step):
         raise OutOfRangeError(
             "No logo is kept yet. Bring one in on the bench, under Finish; then put it on from here."
         )
