@@ -15,10 +15,11 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "intake", "batch", "tone", "mending", "finishing", "weights", "likeness", "methods")
+BENCHES = ("run", "intake", "gathering", "batch", "tone", "mending", "finishing", "weights", "likeness", "methods")
 HEADS = {
     "run": "One picture",
     "intake": "Brought in",
+    "gathering": "A thousand pictures in one folio",
     "batch": "Files in, archive out",
     "tone": "While a tone slider moves",
     "mending": "Dabs",

@@ -19,6 +19,7 @@ _TOKEN = re.compile(
 _SIGNS = str.maketrans({"×": "x", "–": "-", "—": "-", "−": "-", "’": "'", "‘": "'", "“": '"', "”": '"', "„": '"'})
 _SIGNS |= str.maketrans({"″": '"', "′": "'", "≤": "<", "⁄": "/", "∶": ":", "º": "°", "·": " ", "…": " ", "‑": "-"})
 _LISTED = re.compile(r"(?<=\dx)(\d{1,5}),(?=\d{3,5} ?x ?\d)")  # 1600x900,800x600: two sizes, not a decimal comma
+_THOUSANDS_DOT = re.compile(r"(?<![\d.,])([1-9]\d?)\.(\d{3})(?= ?(?:px|pixels?|[x×*] ?\d{3}|by ?\d{3}|wide|high))")
 _THOUSANDS = re.compile(r"(?<![\d.,])([1-9]\d?),(\d{3})(?= ?(?:px|pixels?|x ?\d|by ?\d|dpi|wide|high|kb))")
 _TOGETHER = (
     (re.compile(r"\b(?:counter|anti)[- ]?clock ?wise\b"), "anticlockwise"),
@@ -155,6 +156,7 @@ def tokens_of(text: str) -> list[Token]:
     plain = unicodedata.normalize("NFKC", text.replace("½", " half ")).lower().translate(_SIGNS)
     for pattern, instead in _TOGETHER:
         plain = pattern.sub(instead, plain)
+    plain = _THOUSANDS_DOT.sub(r"\1\2", plain)
     plain = _THOUSANDS.sub(r"\1\2", _LISTED.sub(r"\1, ", plain))
     raw = [(match.group(), match.start(), match.end()) for match in _TOKEN.finditer(plain)]
     found: list[Token] = []

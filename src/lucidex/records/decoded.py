@@ -56,12 +56,15 @@ class DecodedStore:
                     raise
             self._make_room(name)
 
-    def drop(self, name: str) -> None:
-        """Let the levels of a name go, and what was derived from them; they are made anew when they are wanted."""
+    def drop(self, *names: str) -> None:
+        """Let the levels of names go, and what was derived from them; they are made anew when they are wanted."""
+        wanted = set(names)
         with self._lock:
-            for folder in [self._root / name, *self._root.glob(f"{name}[-@]*")]:
-                self._remove(folder)
-        self.when_dropped(name)
+            for folder in list(self._root.iterdir()):
+                if not wanted.isdisjoint(_beginnings(folder.name)):
+                    self._remove(folder)
+        for name in names:
+            self.when_dropped(name)
 
     def sweep(self) -> None:
         """Remove what a killed process left half made, and what an earlier way of decoding had made."""
@@ -134,6 +137,11 @@ class DecodedStore:
                 total -= weights[folder]
                 self._remove(folder)
         self._weight, self._unweighed = total, 0
+
+
+def _beginnings(name: str) -> list[str]:
+    """A name, and all from which it was derived: behind each of these stands `-` or `@`."""
+    return [name, *(name[:at] for at, letter in enumerate(name) if letter in "-@")]
 
 
 def _last_used(folder: Path) -> float:

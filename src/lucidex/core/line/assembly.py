@@ -30,13 +30,26 @@ UNDIVIDED = 0.9  # two things with nothing between them
 USUAL_RESOLUTIONS = (300, 150)
 
 _Thing = SizePart | NamePart
+
+
+class NotTogetherError(NotUnderstoodError):
+    """Two pieces stand side by side of which it is not clear that they are two things: their numbers."""
+
+    def __init__(self, first: int, second: int) -> None:
+        super().__init__(
+            "It is not clear what belongs together. Put a comma between two things, or say what the number is."
+        )
+        self.first, self.second = first, second
+
+
 Model = TypeVar("Model", bound=Wishes)
 
 
 def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
     """The deeds of some pieces, in their order, and what speaks against them being meant together.
 
-    Raises NotUnderstoodError or OutOfRangeError where they cannot be done, or clash.
+    Raises NotUnderstoodError or OutOfRangeError where they cannot be done, or clash; NotTogetherError where two of
+    them stand side by side that may be one thing.
     """
     for at, part in enumerate(parts):
         beside = parts[max(at - 1, 0) : at + 2]
@@ -49,7 +62,8 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
     deeds: list[Deed | int] = []
     extra, divided, vague, group = 0.0, True, False, 0
     waiting: dict[str, object] = {}
-    for part in parts:
+    before_at = 0
+    for at, part in enumerate(parts):
         if isinstance(part, FillPart | UnknownPart | NeedPart):
             divided = divided or (isinstance(part, FillPart) and part.divides)
             if isinstance(part, FillPart) and part.divides:
@@ -64,11 +78,9 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
                 _add(waiting, part)
             continue
         if not divided and (_is_vague(part) or vague):
-            raise NotUnderstoodError(
-                "It is not clear what belongs together. Put a comma between two things, or say what the number is."
-            )
+            raise NotTogetherError(before_at, at)
         extra += 0 if divided else UNDIVIDED
-        vague = _is_vague(part)
+        vague, before_at = _is_vague(part), at
         if isinstance(part, SizePart | NamePart):
             said = dict(part.says) if isinstance(part, SizePart) else {}
             for name, value in waiting.items():

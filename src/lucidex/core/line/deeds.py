@@ -71,8 +71,8 @@ class Wishes(BaseModel):
             parts.append(COLOUR_WORDS[self.colour])
         if self.bits is not None:
             parts.append(f"in {self.bits} bits")
-        if self.carries:
-            parts.append(f"with {carried_words(self.carries)}")
+        if self.carries is not None:
+            parts.append(f"with {carried_words(self.carries)}" if self.carries else "with nothing beside its pixels")
         if self.is_quick is not None:
             parts.append("written quickly" if self.is_quick else "written thoroughly")
         return ", ".join(parts)

@@ -144,12 +144,14 @@ class CommandPart:
 class NeedPart:
     """Words that say too little: what is missing, what could be typed instead, and what else on the line says it.
 
-    `said_by` are fields of a demand, or `measure` for a size.
+    `said_by` are fields of a demand, or `measure` for a size. What could be typed goes to the end of the line, or
+    where it `replaces` them into the place of these words.
     """
 
     sentence: str
     instead: tuple[str, ...]
     said_by: frozenset[str] = frozenset({"measure"})
+    replaces: bool = False
 
 
 NEED_COST = 0.75

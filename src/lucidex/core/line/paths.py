@@ -6,7 +6,7 @@ the effort grows with the length of the line and not with the number of its read
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import count
 
 from lucidex.core.line.parts import Found, Part
@@ -18,10 +18,16 @@ PIECE_COST = 0.05  # fewer pieces are better
 
 @dataclass(frozen=True)
 class Way:
-    """Pieces that cover the line, and what they cost together."""
+    """Pieces that cover the line, what they cost together, and behind which word each of them ends."""
 
     cost: float
     parts: tuple[Part, ...]
+    ends: tuple[int, ...] = ()
+    words: tuple[str, ...] = ()  # all of the line
+
+    def span(self, number: int) -> slice:
+        """The words of a piece."""
+        return slice(self.ends[number - 1] if number else 0, self.ends[number])
 
 
 def best_ways(words: Sequence[str], meanings: Callable[[str], Sequence[Found]]) -> list[Way]:
@@ -38,8 +44,8 @@ def best_ways(words: Sequence[str], meanings: Callable[[str], Sequence[Found]]) 
         for end in range(start + 1, min(len(words), start + MAX_STRETCH) + 1):
             for found in meanings(" ".join(words[start:end])):
                 cost = found.cost + PIECE_COST
-                reached[end] += [Way(way.cost + cost, (*way.parts, found.part)) for way in here]
-    return _cheapest(reached[-1])
+                reached[end] += [Way(way.cost + cost, (*way.parts, found.part), (*way.ends, end)) for way in here]
+    return [replace(way, words=tuple(words)) for way in _cheapest(reached[-1])]
 
 
 def _cheapest(ways: list[Way]) -> list[Way]:

@@ -14,11 +14,13 @@ from pydantic import ValidationError
 
 from lucidex.core.encode import TYPED_NAMES
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
-from lucidex.core.line.assembly import assembled, by_degrees, needed_resolution
+from lucidex.core.line.assembly import NotTogetherError, assembled, by_degrees, needed_resolution
 from lucidex.core.line.commands import COMMANDS, DEGREES, DIVIDERS, FILLERS, read_command, read_fill
 from lucidex.core.line.deeds import Deed, UseName
 from lucidex.core.line.everyday import in_english
+from lucidex.core.line.explained import EXPLAINED
 from lucidex.core.line.parts import (
+    NEED_COST,
     FillPart,
     FormatPart,
     Found,
@@ -50,6 +52,7 @@ AS_LIKELY = 0.45  # readings that are no dearer than the best one by this are as
 FAR_FETCHED = 1.6  # what is dearer than the best one by more is not shown
 UNKNOWN_COST = 12.0
 PREFIX_COST = 0.6
+EXPLAINED_COST = 1.4
 
 _Slips = tuple[tuple[str, str], ...]
 _NO_SLIPS: _Slips = ()
@@ -241,12 +244,12 @@ class _Search:
             return Readings(_apart([*self.choices(missing.instead), *others]), missing.sentence)
         try:
             readings = _apart([replace(one, misspelt=misspelt) for one in _put_together(covered)])
+        except NotTogetherError as error:
+            return self._side_by_side(covered[0], error)
         except UserError as error:
             return Readings(trouble=error)
         if (need := _need(covered)) is not None:
-            meant = [part for part in covered[0].parts if not isinstance(part, FillPart | NeedPart)]
-            line = f"{' '.join(self._words)} " if meant else ""
-            return Readings(self.choices([line + one for one in need.instead]), need.sentence)
+            return Readings(self.choices(self._with(covered[0], need)), need.sentence)
         if readings and not readings[0].left_out:
             return Readings(readings, _question(readings))
         unknown = (
@@ -263,11 +266,33 @@ class _Search:
         message = f"{said} is not understood. Type a size such as 1600x900, or what should change, such as bw."
         return Readings(trouble=NotUnderstoodError(message))
 
+    def _with(self, way: Way, need: NeedPart) -> list[str]:
+        """The line with what could be typed to say what is missing."""
+        if need.replaces:
+            span = way.span(way.parts.index(need))
+            before, after = way.words[: span.start], way.words[span.stop :]
+            return [" ".join([*before, one, *after]) for one in need.instead]
+        meant = [part for part in way.parts if not isinstance(part, FillPart | NeedPart)]
+        line = f"{' '.join(self._words)} " if meant else ""
+        return [line + one for one in need.instead]
+
+    def _side_by_side(self, way: Way, error: NotTogetherError) -> Readings:
+        """Two things that may be one: both as two, and each of them alone."""
+        first, second = (way.span(number) for number in (error.first, error.second))
+        one, other = (" ".join(way.words[span]) for span in (first, second))
+        apart = [*way.words[: first.stop], ",", *way.words[second.start :]]
+        alone = [[*way.words[: first.stop]], [*way.words[: first.start], *way.words[second.start :]]]
+        found = self.choices([" ".join(words) for words in (apart, *alone)])
+        sentence = f"“{one}” and “{other}”: two things, or one of them? It is not clear what belongs together."
+        return Readings(found, sentence) if found else Readings(trouble=NotUnderstoodError(sentence))
+
     def choices(self, phrases: Sequence[str]) -> tuple[Reading, ...]:
+        """What phrases mean, in their own order."""
         found = []
-        for phrase in phrases:
+        for number, phrase in enumerate(phrases):
             ways = self._covered([token.text for token in tokens_of(phrase)])
-            found += [replace(one, completes=phrase) for one in _put_together(ways)[:1]]
+            cheapest = _put_together(ways, tells=False)[:1]
+            found += [replace(one, completes=phrase, cost=number / 100) for one in cheapest]
         return _apart(found)
 
     def _nearest(self) -> tuple[Reading, ...]:
@@ -303,6 +328,8 @@ def _meanings(stretch: str) -> tuple[Found, ...]:
     else:
         found += _read_steps(stretch)
     found += [*read_size(stretch), *read_wish(stretch), *read_command(stretch), *read_fill(stretch)]
+    if (sentence := EXPLAINED.get(stretch)) is not None:
+        found.append(Found(RefusedPart(sentence), EXPLAINED_COST))
     if " " not in stretch:
         found.append(Found(UnknownPart(stretch), UNKNOWN_COST))
     return tuple(found)
@@ -317,6 +344,8 @@ def _read_steps(stretch: str) -> Iterator[Found]:
             continue
         if step is not None:
             yield Found(StepPart(step))
+        elif (asked := kind.asks(stretch)) is not None:
+            yield Found(NeedPart(asked.question, asked.instead, frozenset(), replaces=True), NEED_COST)
 
 
 @lru_cache(maxsize=1)
@@ -339,7 +368,9 @@ def _phrases() -> tuple[str, ...]:
 def _vocabulary() -> frozenset[str]:
     """Every word that some phrase or pattern knows."""
     words = {
-        word for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS, *DEGREES) for word in phrase.split()
+        word
+        for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS, *DEGREES, *EXPLAINED)
+        for word in phrase.split()
     }
     return frozenset(words | FILLERS | _PATTERN_WORDS | TYPED_NAMES.keys())
 

@@ -36,6 +36,10 @@ _AT_MOST_ONE = re.compile(
 )
 _SQUARE = re.compile(rf"(?:square(?: of)? )?({_NUMBER})(?: (px|mm|cm|in))?( square)?")
 _FACTOR = r"(\d{1,3}(?:[.,]\d{1,3})?)"
+_AT_LEAST = re.compile(
+    rf"(?:at least|min|minimum|not less than|no less than|no smaller than|not smaller than)(?: size| width| height)?"
+    rf"(?: of)? ({_NUMBER}(?: x {_NUMBER})?)(?: (px|mm|cm|in))?(?: (wide|high))?"
+)
 _TIMES = re.compile(
     rf"{_FACTOR} (?:x|times)(?: larger| bigger| as large| as big| the size| size)?|x {_FACTOR}|"
     rf"(?:scale|enlarge|resize|magnify) (?:by {_FACTOR}(?: x| times)?|{_FACTOR} (?:x|times))"
@@ -273,6 +277,10 @@ def _bare(words: str) -> Iterator[Found]:
                 yield Found(replace(one.part, says={"rule": Rule.SCALE_DOWN}), one.cost)
     if (need := NEEDS.get(words)) is not None:
         yield Found(need, NEED_COST)
+    if (match := _AT_LEAST.fullmatch(words)) is not None:
+        said = " ".join(part for part in (match[1], match[2] or "px", match[3]) if part)
+        question = "A place has an exact size, or a largest one. Which is meant?"
+        yield Found(NeedPart(question, (said, f"at most {said}"), frozenset(), replaces=True), NEED_COST)
     if (match := _RESIZE.fullmatch(words)) is not None and not match[1].endswith(" to"):
         # what follows is a size like any other
         yield from (Found(one.part, one.cost) for one in read_size(match[1]) if isinstance(one.part, SizePart))

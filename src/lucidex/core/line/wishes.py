@@ -133,6 +133,13 @@ _CARRIED = {
         ("with ", " embedded"),
     )
 }
+_NOTHING_CARRIED_TYPED = (
+    "no metadata, without metadata, remove metadata, strip metadata, delete metadata, clean metadata, no exif, "
+    "without exif, remove exif, strip exif, no gps, without gps, remove gps, no location, without location, "
+    "remove location, no camera data, without camera data, without texts, no texts, pixels alone, "
+    "nothing but pixels, remove the location, without a location, remove all metadata, strip all metadata, no data, anonymous file"
+)
+_NOTHING_CARRIED = frozenset(_NOTHING_CARRIED_TYPED.split(", "))
 _COLOURS = {
     **dict.fromkeys(("cmyk", "in cmyk", "as cmyk", "cmyk for print", "four colours"), ColourModel.CMYK),
     **dict.fromkeys(("rgb", "in rgb", "as rgb"), ColourModel.RGB),
@@ -156,6 +163,9 @@ _ON_GROUND = re.compile(
     rf"{GROUND} (?:bars|margins|room around it|letterbox)|(?:background|ground|bars|fill)(?: colour)?(?: in| of)? "
     rf"{GROUND}|{GROUND} (?:background|ground)"
 )
+_GROUNDS_ALONE = frozenset({"white", "black", "clear", "transparent"})
+_COLOUR_ALONE = re.compile(rf"(?:in )?{GROUND}")
+COLOUR_ALONE_COST = 2.5  # beside any reading of which it is a part
 # words that ask for something without saying how much: what says it, the question, and usual answers
 _NEEDS = (
     (
@@ -226,6 +236,8 @@ def read_wish(words: str) -> Iterator[Found]:
         yield Found(WishPart({"quality": int(match[1] or match[2])}))
     if (groups := _CARRIED.get(words)) is not None:
         yield Found(WishPart({"carries": groups}))
+    if words in _NOTHING_CARRIED:
+        yield Found(WishPart({"carries": ()}))
     if (colour := _COLOURS.get(words)) is not None:
         yield Found(WishPart({"colour": colour}))
     if (bits := _BITS.get(words)) is not None:
@@ -237,10 +249,13 @@ def read_wish(words: str) -> Iterator[Found]:
     if (match := _ON_GROUND.fullmatch(words)) is not None:
         ground = read_ground(next(part for part in match.groups() if part))
         yield Found(WishPart({"ground": ground}), 1.2)
-    elif words in {"white", "black", "clear", "transparent"}:
+    elif words in _GROUNDS_ALONE:
         yield Found(WishPart({"ground": read_ground(words)}), 1.6)
     if (need := NEEDS.get(words)) is not None:
         yield Found(need, NEED_COST)
+    if words not in _GROUNDS_ALONE and _COLOUR_ALONE.fullmatch(words) is not None:
+        instead = (f"recolour {words}", f"border {words}", f"fill background with {words}")
+        yield Found(NeedPart(f"What shall be {words}?", instead, frozenset(), replaces=True), COLOUR_ALONE_COST)
 
 
 def _has_quality(typed: str) -> bool:

@@ -122,6 +122,14 @@ class Offer:
         return self.apart or self.step.heading
 
 
+@dataclass(frozen=True)
+class Asked:
+    """What typed words leave open: a question, and what could be typed instead, the likeliest first."""
+
+    question: str
+    instead: tuple[str, ...]
+
+
 class Step(BaseModel):
     """One change, stored as data.
 
@@ -214,6 +222,11 @@ class Step(BaseModel):
         `contrast 20 %` or `+10 brightness`, is understood by itself.
         """
         return None if (found := typed_amount(text, cls.amounts)) is None else cls.model_validate(found)
+
+    @classmethod
+    def asks(cls, text: str) -> Asked | None:
+        """What is asked back where typed words, in the same form, mean this step and leave something open."""
+        return None
 
     def by_degree(self, factor: float) -> Self | None:
         """The step so many times as strong, within its limits; None where it has no amount to be more or less."""

@@ -15,7 +15,7 @@ from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.grounds import CLEAR, GROUND, HexColour, colour_of, ground_words, read_ground
 from lucidex.core.source.pyramid import AnyPixels
 from lucidex.core.steps.bands import FinishStep
-from lucidex.core.steps.base import Offer, Sentence, Value, Words
+from lucidex.core.steps.base import Asked, Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
 _WIDTH = r"(\d{1,2}(?:[.,]\d{1,2})?)(?: %)?"
@@ -24,6 +24,13 @@ _TYPED = re.compile(
     rf"|(?:add )?(?:a )?{GROUND} (?:border|frame)(?: of)?(?: {_WIDTH})?|{_WIDTH} (?:{GROUND} )?(?:border|frame)"
     rf"|(?:border|frame)(?: in)? {GROUND}(?: {_WIDTH})?|{_WIDTH} (?:border|frame)(?: in)? {GROUND}"
 )
+_PIXELS = r"(\d{1,4}) px"
+_IN_PIXELS = re.compile(
+    rf"(?:add )?(?:a )?(?:border|frame)(?: of)? {_PIXELS}(?: (?:in )?{GROUND})?"
+    rf"|(?:add )?(?:a )?{GROUND} (?:border|frame)(?: of)? {_PIXELS}|{_PIXELS} (?:{GROUND} )?(?:border|frame)"
+    rf"|(?:border|frame)(?: in)? {GROUND} {_PIXELS}|{_PIXELS} (?:border|frame)(?: in)? {GROUND}"
+)
+LARGE_PERCENT = 12.0  # beyond it a bare number is more often meant as pixels
 
 
 class Side(StrEnum):
@@ -124,8 +131,8 @@ class Border(FinishStep):
             if text.endswith(f" {words}"):
                 said, side = text.removesuffix(f" {words}"), meant
         match = _TYPED.fullmatch(said)
-        if match is None:
-            return super().read(text)
+        if match is None or _leaves_open(match, said):
+            return None
         found = [part for part in match.groups() if part]
         width = next((part for part in found if part[0].isdigit()), None)
         colour = next((part for part in found if not part[0].isdigit()), None)
@@ -134,6 +141,27 @@ class Border(FinishStep):
             return None
         amount = {"width_percent": float(parse_decimal(width))} if width else {}
         return cls.model_validate({"colour": ground, "side": side, **amount})
+
+    @classmethod
+    def asks(cls, text: str) -> Asked | None:
+        """A number without a unit that is much for per cent, and one in pixels, which a border has none of."""
+        match = _IN_PIXELS.fullmatch(text) or _TYPED.fullmatch(text)
+        if match is None or not (match.re is _IN_PIXELS or _leaves_open(match, text)):
+            return None
+        found = [part for part in match.groups() if part]
+        width = next(part for part in found if part[0].isdigit())
+        colour = next((f" {part}" for part in found if not part[0].isdigit()), "")
+        room = f"room {width} px{colour}"
+        if match.re is _IN_PIXELS:
+            said = f"A border is so many per cent of each place's shorter side. Room is {width} px of the picture."
+            return Asked(said, (room, *(f"border {percent} %{colour}" for percent in (1, 2, 4))))
+        return Asked(f"{width} per cent, or {width} px?", (f"border {width} %{colour}", room))
+
+
+def _leaves_open(match: re.Match[str], text: str) -> bool:
+    """Whether a number is large for per cent, and no unit says that it is meant."""
+    width = next((part for part in match.groups() if part and part[0].isdigit()), None)
+    return width is not None and "%" not in text and float(parse_decimal(width)) > LARGE_PERCENT
 
 
 def _within(box: Box, width: int) -> Box:

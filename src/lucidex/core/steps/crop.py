@@ -15,9 +15,9 @@ from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark, Remedy
 from lucidex.core.geometry.sizes import Box, Point, Size, largest_within, round_half_up
 from lucidex.core.steps.bands import GeometryStep
-from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
+from lucidex.core.steps.base import Asked, Carried, Offer, Sentence, Value, Words
 from lucidex.core.typed_text import in_one_form
-from lucidex.core.units import parse_decimal
+from lucidex.core.units import format_number, parse_decimal
 
 MAX_CROP_PX = 32_000
 MAX_SHAPE = 10_000
@@ -43,7 +43,14 @@ _SIDES = re.compile(
     rf"|{_TAKEN_OFF}{_OFF}(?:{_SIDE}|{_ALL_SIDES})(?: side)?(?: by)? (\d{{1,5}})(?: px)?"
 )
 
+_SHARES = re.compile(
+    rf"(?:{_TAKEN_OFF}{_NUMBER} % {_OFF}|{_NUMBER} % off(?: from)?(?: the)? )(?:{_SIDE}|{_ALL_SIDES})"
+    rf"|{_TAKEN_OFF}{_OFF}(?:{_SIDE}|{_ALL_SIDES})(?: side)?(?: by)? {_NUMBER} %"
+)
+_AMOUNT_ALONE = re.compile(rf"{_TAKEN_OFF}(?:by |to )?{_NUMBER} (px|%)")
+
 SidePixels = Annotated[int, Field(ge=0, le=MAX_CROP_PX)]
+SidePercent = Annotated[float, Field(ge=0, le=99, allow_inf_nan=False)]
 Fraction01 = Annotated[float, Field(ge=0, le=1)]
 
 
@@ -159,7 +166,44 @@ class SidesArea(_Area):
         return Words("Cropped by "), Value("area", off), Words(".")
 
 
-Area = Annotated[FreeArea | ShapeArea | PixelArea | SidesArea, Field(discriminator="by")]
+class SharesArea(_Area):
+    """So many per cent off each side: of the width at the left and the right, of the height above and below."""
+
+    by: Literal["shares"] = "shares"
+    left_percent: SidePercent = 0.0
+    top_percent: SidePercent = 0.0
+    right_percent: SidePercent = 0.0
+    bottom_percent: SidePercent = 0.0
+
+    def _sides(self, size: Size) -> SidesArea:
+        def off(percent: float, side: int) -> int:
+            return round_half_up(Fraction(str(percent)) * side / 100)
+
+        return SidesArea(
+            left_px=off(self.left_percent, size.width),
+            top_px=off(self.top_percent, size.height),
+            right_px=off(self.right_percent, size.width),
+            bottom_px=off(self.bottom_percent, size.height),
+        )
+
+    def wanted(self, geometry: PictureGeometry) -> Size:
+        """What is left; at least 1 × 1."""
+        return self._sides(geometry.size).wanted(geometry)
+
+    def box(self, geometry: PictureGeometry) -> Box:
+        """What is left, beginning after the left and the upper strip."""
+        return self._sides(geometry.size).box(geometry)
+
+    def words(self) -> Sentence:
+        """For example: Cropped by 10 % top; or by 5 % on each side."""
+        sides = tuple((side, format_number(getattr(self, f"{side}_percent"), 2)) for side in SIDES)
+        if len({percent for _, percent in sides}) == 1:
+            return Words("Cropped by "), Value("area", f"{sides[0][1]} %"), Words(" on each side.")
+        off = ", ".join(f"{percent} % {side}" for side, percent in sides if percent != "0")
+        return Words("Cropped by "), Value("area", off), Words(".")
+
+
+Area = Annotated[FreeArea | ShapeArea | PixelArea | SidesArea | SharesArea, Field(discriminator="by")]
 
 
 class Crop(GeometryStep):
@@ -237,17 +281,30 @@ class Crop(GeometryStep):
 
     @classmethod
     def read(cls, text: str) -> "Crop | None":
-        """Understands `16:10`, `crop to 4:5`, `crop 1600 x 900` and `10 off each side`."""
+        """Understands `16:10`, `crop to 4:5`, `crop 1600 x 900`, `10 off each side` and `crop 10 % off the top`."""
         if (pixels := _PIXELS.fullmatch(text)) is not None:
             return cls(area=PixelArea(width_px=int(pixels[1]), height_px=int(pixels[2])))
         if (sides := _SIDES.fullmatch(text)) is not None:
             named = [sides[3] or sides[4]] if sides[3] or sides[4] else SIDES
             deep = int(sides[1] or sides[2] or sides[5])
             return cls(area=SidesArea.model_validate({f"{side}_px": deep for side in named}))
+        if (shares := _SHARES.fullmatch(text)) is not None:
+            named = [shares[3] or shares[4]] if shares[3] or shares[4] else SIDES
+            off = float(parse_decimal(shares[1] or shares[2] or shares[5]))
+            return cls(area=SharesArea.model_validate({f"{side}_percent": off for side in named}))
         if (shape := _SHAPE.fullmatch(text) or _SHAPE_IN_WORDS.fullmatch(text)) is not None:
             across, down = (Fraction(parse_decimal(number)) for number in shape.groups() if number)
             return cls(area=ShapeArea(**_whole(across, down)))
         return None
+
+    @classmethod
+    def asks(cls, text: str) -> Asked | None:
+        """`crop 10 %` does not say where."""
+        if (match := _AMOUNT_ALONE.fullmatch(text)) is None:
+            return None
+        off = f"{match[1]} {match[2]}"
+        sides = ("each side", "the top", "the bottom", "the left", "the right")
+        return Asked(f"{off} off which side?", tuple(f"crop {off} off {side}" for side in sides))
 
 
 def _whole(across: Fraction, down: Fraction) -> dict[str, int]:

@@ -4,6 +4,7 @@ Both fold into one development (`picture.tone.development`), in the order of the
 all channels alike can be carried on as either.
 """
 
+import re
 from enum import StrEnum
 from itertools import pairwise
 from typing import Annotated, ClassVar, Literal
@@ -16,9 +17,9 @@ from lucidex.core.picture.tone.amounts import Curves, Tone
 from lucidex.core.picture.tone.curves import Points, is_straight, through
 from lucidex.core.picture.tone.development import brightened, curve, middle_for, to_gamma, to_linear
 from lucidex.core.steps.bands import ToneStep
-from lucidex.core.steps.base import Heading, Offer, Sentence, Step, Value, Words
+from lucidex.core.steps.base import Asked, Heading, Offer, Sentence, Step, Value, Words
 from lucidex.core.steps.tone import signed
-from lucidex.core.units import format_number
+from lucidex.core.units import format_number, parse_decimal
 
 Percentage = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 PointList = Annotated[tuple[tuple[Percentage, Percentage], ...], Field(max_length=65), FailFast()]
@@ -28,6 +29,9 @@ LEVELS_ENTRIES = (1 - np.cos(np.linspace(0, np.pi, 49))) / 2  # close where leve
 KNOTS = (0.0, 0.02, 0.05, *np.round(np.arange(0.1, 0.95, 0.05), 4), 0.95, 0.98, 1.0)
 
 Floats = npt.NDArray[np.float64]
+
+_GAMMA = re.compile(r"gamma(?: of| to| by)? (\d{1,2}(?:[.,]\d{1,3})?)")
+LEAST_GAMMA, MOST_GAMMA = 0.2, 5.0
 
 
 class Channel(StrEnum):
@@ -107,6 +111,21 @@ class Levels(ToneStep):
                 also="tone levels, adjust levels, histogram",
             ),
         )
+
+    @classmethod
+    def read(cls, text: str) -> "Levels | None":
+        """Understands `gamma 1,2`: the tone that this power makes the middle becomes it."""
+        if (match := _GAMMA.fullmatch(text)) is None:
+            return None
+        gamma = float(parse_decimal(match[1]))
+        return cls(middle_percent=round(100 * 0.5**gamma, 2)) if LEAST_GAMMA <= gamma <= MOST_GAMMA else None
+
+    @classmethod
+    def asks(cls, text: str) -> Asked | None:
+        """`gamma` alone, or one that no picture has."""
+        if text != "gamma" and _GAMMA.fullmatch(text) is None:
+            return None
+        return Asked("Which gamma, from 0.2 to 5? Above 1 is lighter.", ("gamma 1.2", "gamma 1.5", "gamma 0.8"))
 
 
 class Curve(ToneStep):

@@ -120,7 +120,8 @@ class Hide(_Hiding):
                 "The same under a plain colour, which keeps nothing at all.",
                 cls(hidden=Hidden.COVERED),
                 also="black bar, black box, bar over, cover plate, cover name, cover text, cover up, "
-                "black out, blacken, box over, cover an area, cover the plate, cover with black",
+                "black out, blackout, black it out, blacken, box over, cover an area, cover the plate, "
+                "cover with black",
             ),
         )
 

@@ -18,7 +18,9 @@ _CORNERS = "|".join(sorted((anchor.value for anchor in Anchor), key=len, reverse
 _TYPED = re.compile(
     rf"(?:add |put |place )?(?:a |the |our |my )?(logo|word mark|emblem|watermark|water mark|pale logo)(?: (?:at |"
     rf"in |on |to |into )?(?:the )?({_CORNERS})(?: corner)?)?"
-    r"(?:(?: ,)? (\d{1,3}(?:[.,]\d{1,2})?)(?: %)?)?"
+    r"(?:(?: ,)? (\d{1,3}(?:[.,]\d{1,2})?)(?: %)?(?: (?:large|big|wide|of the picture))?)?"
+    r"(?:(?: ,)?(?: at| with)? (?:(\d{1,3})(?: %)? (?:strong|strength|opacity|opaque)|(half) (?:as strong|strong|"
+    r"strength)|(?:opacity|strength)(?: of)? (\d{1,3})(?: %)?))?"
 )
 
 
@@ -97,10 +99,12 @@ class Logo(AssetStep):
 
     @classmethod
     def read(cls, text: str) -> Self | None:
-        """For example `logo top left` or `logo bottom right 20 %`."""
+        """For example `logo top left`, `logo bottom right 20 %` or `logo top left 50 % strong`."""
         match = _TYPED.fullmatch(text)
         if match is None:
             return None
         usual = {"anchor": Anchor.CENTRE, "size_percent": 60.0, "strength": 35.0} if match[1] in _PALE else {}
-        given = {"anchor": match[2], "size_percent": float(parse_decimal(match[3])) if match[3] else None}
+        strong = 50.0 if match[5] else float(match[4] or match[6] or 0) or None
+        size = float(parse_decimal(match[3])) if match[3] else None
+        given = {"anchor": match[2], "size_percent": size, "strength": strong}
         return cls.model_validate({**usual, **{name: value for name, value in given.items() if value is not None}})

@@ -130,7 +130,9 @@ class Light(ToneStep, FindingStep):
                 also="auto, automatic, by itself, enhance, improve, better, optimise, auto "
                 "fix, auto tone, auto contrast, auto brightness, auto exposure, fix light, correct "
                 "light, fix exposure, make better, automatic correction, auto "
-                "adjust",
+                "adjust, make it look good, look good, look better, make it look better, make it nice, make it "
+                "nicer, nicer, beautify, make it pretty, fix it, fix the picture, improve it, improve the picture, "
+                "make it good, do your best, make it pop, pop",
             ),
             Offer(
                 ("lighter", "brighter", "brightness"),

@@ -24,8 +24,9 @@ from lucidex.services.assets.logos import adopt_assets_in, with_newest
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
-from lucidex.services.pictures.documents import Alter, PictureState, change, change_in, read_pictures, with_document
+from lucidex.services.pictures.documents import Alter, PictureState, change, read_pictures, with_document
 from lucidex.services.pictures.folio_history import Recorded, recorded
+from lucidex.services.pictures.many_documents import Wanted, change_all_in
 from lucidex.services.rendering.render_requests import for_screen, up_to, without_steps
 from lucidex.services.rendering.renderer import Renderer
 
@@ -213,23 +214,28 @@ def put_prepared(
     session: Session, actor: Actor, prepared: Sequence[Prepared], summary: str, place_keys: Mapping[str, str]
 ) -> list[PutOn]:
     """Record what was prepared; `place_keys` are the keys of places that were hung meanwhile."""
-    return [_put(session, actor, one, summary, place_keys) for one in prepared]
+    wanted = {
+        one.state.picture_id: Wanted(_becoming(_with_keys(one.document, place_keys)), one.state.version)
+        for one in prepared
+        if one.document is not None
+    }
+    outcome = change_all_in(session, actor, wanted, summary)
+    return [_put(one, outcome.get(one.state.picture_id)) for one in prepared]
 
 
-def _put(session: Session, actor: Actor, one: Prepared, summary: str, place_keys: Mapping[str, str]) -> PutOn:
-    state = one.state
-    if one.document is None:
-        return PutOn(state.picture_id, state.file_name, one.trouble)
+def _with_keys(document: PictureDocument, place_keys: Mapping[str, str]) -> PictureDocument:
     entries = tuple(
         entry.model_copy(update={"only_in": place_keys.get(entry.only_in or "", entry.only_in)})
-        for entry in one.document.steps
+        for entry in document.steps
     )
-    alter = _becoming(one.document.model_copy(update={"steps": entries}))
-    try:
-        after = change_in(session, actor, state.picture_id, state.version, summary, alter)
-    except UserError as error:  # raised before anything of it is written
-        return PutOn(state.picture_id, state.file_name, error.sentence)
-    return PutOn(state.picture_id, state.file_name, remark=_remarks(state, after))
+    return document.model_copy(update={"steps": entries})
+
+
+def _put(one: Prepared, after: PictureState | UserError | None) -> PutOn:
+    state = one.state
+    if isinstance(after, PictureState):
+        return PutOn(state.picture_id, state.file_name, remark=_remarks(state, after))
+    return PutOn(state.picture_id, state.file_name, after.sentence if after is not None else one.trouble)
 
 
 def _remarks(before: PictureState, after: PictureState) -> str:

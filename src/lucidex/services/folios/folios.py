@@ -19,7 +19,7 @@ ASKED_AT_ONCE = 400
 _STANDS = Picture.removed_at.is_(None) & Picture.trial_of.is_(None)
 IN_ORDER = (func.coalesce(Picture.arrival_id, Picture.id), Picture.arrival_number, Picture.id)
 _NO_FOLIO = "There is no such folio, or it is not shared with you."
-_NO_PICTURE = "There is no such picture, or its folio is not shared with you."
+NO_PICTURE = "There is no such picture, or its folio is not shared with you."
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ def _picture(session: Session, actor: Actor, picture_id: int, also: ColumnElemen
     found = select(Picture).join(Folio).options(joinedload(Picture.source).joinedload(Source.original))
     picture = session.scalar(found.where(Picture.id == picture_id, also, _allowed(actor)))
     if picture is None:
-        raise NotFoundError(_NO_PICTURE)
+        raise NotFoundError(NO_PICTURE)
     return picture
 
 
@@ -137,7 +137,7 @@ def version_of(session: Session, actor: Actor, picture_id: int) -> Seen:
     """The version of a picture's document, and how it is seen; or NotFoundError as for the picture."""
     row = session.execute(_VERSION, {"picture_id": picture_id, "actor_id": actor.id}).one_or_none()
     if row is None:
-        raise NotFoundError(_NO_PICTURE)
+        raise NotFoundError(NO_PICTURE)
     return Seen.of(*row, actor)
 
 

@@ -2,13 +2,13 @@
 
 import hashlib
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from pydantic import ValidationError
-from sqlalchemy import select
-from sqlalchemy.orm import joinedload
+from sqlalchemy import ColumnElement, select, true, update
+from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
@@ -17,13 +17,14 @@ from lucidex.core.source.facts import SourceFacts
 from lucidex.core.stamp.licences import licence_named
 from lucidex.core.stamp.texts import Texts
 from lucidex.records.models import Document, Picture, Source, now
-from lucidex.services.folios.folios import folio_of, picture_of, removed_picture_of
+from lucidex.services.folios.folios import ASKED_AT_ONCE, NO_PICTURE, folio_of
 from lucidex.services.house.workshop import Workshop
-from lucidex.services.keeping.retention import REMOVED_FOR, erase_picture
+from lucidex.services.keeping.retention import REMOVED_FOR, erase_pictures
 from lucidex.services.people.events import EventKind, note
 from lucidex.services.people.people import Actor
-from lucidex.services.pictures.documents import Alter, PictureState, change_in, point
+from lucidex.services.pictures.documents import Alter, PictureState
 from lucidex.services.pictures.folio_history import Recorded, recorded
+from lucidex.services.pictures.many_documents import Wanted, all_or_none, change_all_in
 
 MAX_AT_ONCE = 2_000
 _SHORT = 8  # letters of a hash, for each text
@@ -125,12 +126,11 @@ def _change_each(
     summary: str,
     alter_of: Callable[[int], Alter],
 ) -> tuple[list[PictureState], Recorded]:
-    states = []
     with workshop.database.begin() as session, recorded(session, actor, folio_id, summary, picture_ids) as result:
         _check_count(picture_ids)
-        for picture_id in picture_ids:
-            _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
-            states.append(change_in(session, actor, picture_id, None, summary, alter_of(picture_id)))
+        _standing(session, actor, folio_id, picture_ids)
+        wanted = {picture_id: Wanted(alter_of(picture_id)) for picture_id in picture_ids}
+        states = all_or_none(change_all_in(session, actor, wanted, summary))
     return states, result
 
 
@@ -146,11 +146,11 @@ def take_out(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Seque
     with workshop.database.begin() as session:
         folio_of(session, actor, folio_id, to_change=True)
         _check_count(picture_ids)
-        for picture_id in picture_ids:
-            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
-            picture.removed_at = now()
+        pictures = _standing(session, actor, folio_id, picture_ids)
+        _all(session, pictures, removed_at=now())
+        for picture in pictures.values():
             note(session, actor.id, EventKind.REMOVAL, f"Took “{picture.file_name}” out of a folio.")
-    return len(picture_ids)
+    return len(pictures)
 
 
 def put_back(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> int:
@@ -158,15 +158,50 @@ def put_back(workshop: Workshop, actor: Actor, folio_id: int, picture_ids: Seque
     with workshop.database.begin() as session:
         folio_of(session, actor, folio_id, to_change=True)
         _check_count(picture_ids)
-        for picture_id in picture_ids:
-            _of_folio(removed_picture_of(session, actor, picture_id), folio_id).removed_at = None
-    return len(picture_ids)
+        pictures = _found(session, actor, folio_id, picture_ids, true())
+        _all(session, pictures, removed_at=None)
+    return len(pictures)
 
 
-def _of_folio(picture: Picture, folio_id: int) -> Picture:
-    if picture.folio_id != folio_id:
-        raise NotFoundError("This picture is in another folio by now. Load the page again.")
-    return picture
+def _standing(session: Session, actor: Actor, folio_id: int, picture_ids: Sequence[int]) -> dict[int, Picture]:
+    """Pictures of a folio that were not taken out of it; NotFoundError where one of them is not there."""
+    return _found(session, actor, folio_id, picture_ids, Picture.removed_at.is_(None))
+
+
+def _found(
+    session: Session, actor: Actor, folio_id: int, picture_ids: Sequence[int], also: ColumnElement[bool]
+) -> dict[int, Picture]:
+    found: dict[int, Picture] = {}
+    for some in _parts(picture_ids):
+        asked = select(Picture).where(Picture.id.in_(some), also)
+        found |= {picture.id: picture for picture in session.scalars(asked)}
+    for picture_id in picture_ids:
+        if picture_id not in found:
+            raise NotFoundError(NO_PICTURE)
+        if found[picture_id].folio_id != folio_id:
+            _check_seen(session, actor, found[picture_id].folio_id)
+            raise NotFoundError("This picture is in another folio by now. Load the page again.")
+    return found
+
+
+def _check_seen(session: Session, actor: Actor, folio_id: int) -> None:
+    """Of a folio that somebody may not see, nothing is said, not even that a picture is in it."""
+    try:
+        folio_of(session, actor, folio_id)
+    except NotFoundError:
+        raise NotFoundError(NO_PICTURE) from None
+
+
+def _all(session: Session, picture_ids: Iterable[int], **values: object) -> None:
+    """One statement for many rows."""
+    for some in _parts(list(picture_ids)):
+        session.execute(
+            update(Picture).where(Picture.id.in_(some)).values(**values).execution_options(synchronize_session=False)
+        )
+
+
+def _parts(picture_ids: Sequence[int]) -> Iterator[Sequence[int]]:
+    return (picture_ids[start : start + ASKED_AT_ONCE] for start in range(0, len(picture_ids), ASKED_AT_ONCE))
 
 
 def move_to_folio(workshop: Workshop, actor: Actor, picture_ids: Sequence[int], folio_id: int, goal_id: int) -> int:
@@ -180,14 +215,16 @@ def move_to_folio(workshop: Workshop, actor: Actor, picture_ids: Sequence[int], 
             raise OutOfRangeError("They are in this folio already.")
         _check_count(picture_ids)
         session.flush()
-        for picture_id in picture_ids:
-            picture = _of_folio(picture_of(session, actor, picture_id, to_change=True), folio_id)
-            picture.folio_id = goal_id
-            picture.arrival_id = None
-            session.flush()
-            held = session.get_one(Document, picture.id)
-            point(session, picture, held.version, held.snapshot_id)  # whoever has it open learns that it moved
-    return len(picture_ids)
+        pictures = _standing(session, actor, folio_id, picture_ids)
+        _all(session, pictures, folio_id=goal_id, arrival_id=None)
+        for some in _parts(list(pictures)):  # whoever has one open learns that it moved
+            session.execute(
+                update(Document)
+                .where(Document.picture_id.in_(some))
+                .values(version=Document.version + 1)
+                .execution_options(synchronize_session=False)
+            )
+    return len(pictures)
 
 
 @dataclass(frozen=True)
@@ -233,9 +270,8 @@ def erase_for_good(workshop: Workshop, actor: Actor, folio_id: int, picture_ids:
     with workshop.database.begin() as session:
         folio_of(session, actor, folio_id, to_change=True)
         _check_count(picture_ids)
-        for picture_id in picture_ids:
-            picture = _of_folio(removed_picture_of(session, actor, picture_id), folio_id)
+        for picture in _found(session, actor, folio_id, picture_ids, true()).values():
             if picture.removed_at is None:
                 raise OutOfRangeError(f"“{picture.file_name}” stands in the folio. Take it out first.")
             note(session, actor.id, EventKind.REMOVAL, f"Removed “{picture.file_name}” for good.")
-    return sum(erase_picture(workshop, picture_id) for picture_id in picture_ids)
+    return erase_pictures(workshop, picture_ids)

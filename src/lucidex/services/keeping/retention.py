@@ -5,7 +5,7 @@ snapshot, are pinned. Taking away is done by one process at a time, under a lock
 """
 
 import contextlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence, Set
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -45,6 +45,7 @@ UNKNOWN_FOR = timedelta(days=1)  # files without a row: somebody may be about to
 MAX_RESULT_BYTES = 40_000_000_000
 SHORT_OF_DISK_BYTES = 2_000_000_000
 AT_ONCE = 500
+WITH_FILES_AT_ONCE = 100  # in one transaction, so that nobody waits long for a row
 
 
 def is_short_of_disk(workshop: Workshop) -> bool:
@@ -156,39 +157,42 @@ def _old_runs(workshop: Workshop, moment: datetime) -> int:
 
 def _removed_pictures(workshop: Workshop, moment: datetime) -> int:
     """Pictures that were taken out long ago, with all that was decided about them."""
-    count = 0
     with workshop.database.begin() as session:
         old = select(Picture.id).where(Picture.removed_at < moment - REMOVED_FOR)
         # locked, so that whoever puts one back meanwhile waits, and finds it gone rather than half gone
         ids = list(session.scalars(old.limit(AT_ONCE).with_for_update(skip_locked=True)))
-        for picture_id in ids:
-            _forget_picture(session, picture_id)
-            count += 1
-    return count
+        _forget_pictures(session, ids)
+    return len(ids)
 
 
-def _forget_picture(session: Session, picture_id: int) -> None:
-    session.execute(delete(Cell).where(Cell.picture_id == picture_id))
-    session.execute(delete(Document).where(Document.picture_id == picture_id))
-    session.execute(update(Snapshot).where(Snapshot.picture_id == picture_id).values(parent_id=None))
-    session.execute(delete(Snapshot).where(Snapshot.picture_id == picture_id))
-    session.execute(delete(Picture).where(Picture.id == picture_id))
+def _forget_pictures(session: Session, picture_ids: Sequence[int]) -> None:
+    if not picture_ids:
+        return
+    session.execute(delete(Cell).where(Cell.picture_id.in_(picture_ids)))
+    session.execute(delete(Document).where(Document.picture_id.in_(picture_ids)))
+    session.execute(update(Snapshot).where(Snapshot.picture_id.in_(picture_ids)).values(parent_id=None))
+    session.execute(delete(Snapshot).where(Snapshot.picture_id.in_(picture_ids)))
+    session.execute(delete(Picture).where(Picture.id.in_(picture_ids)))
 
 
-def erase_picture(workshop: Workshop, picture_id: int) -> bool:
-    """A picture that was taken out goes for good, at once; so does its file, with its decoded pixels and results,
-    where no other picture, logo or document has it. Whether there was one.
+def erase_pictures(workshop: Workshop, picture_ids: Sequence[int]) -> int:
+    """Pictures that were taken out go for good, at once; so do their files, with their decoded pixels and results,
+    where no other picture, logo or document has them. How many there were.
     """
-    with workshop.database.begin() as session:
-        removed = select(Picture).where(Picture.id == picture_id, Picture.removed_at.is_not(None)).with_for_update()
-        picture = session.scalar(removed)
-        if picture is None:
-            return False
-        sha256 = picture.source.original_sha256
-        _forget_picture(session, picture_id)
-    if sha256 not in _named_in_documents(workshop):
-        _forget_original(workshop, sha256)
-    return True
+    count, hashes = 0, set[str]()
+    for start in range(0, len(picture_ids), AT_ONCE):
+        some = picture_ids[start : start + AT_ONCE]
+        with workshop.database.begin() as session:
+            removed = select(Picture.id, Picture.source_key)
+            removed = removed.where(Picture.id.in_(some), Picture.removed_at.is_not(None)).order_by(Picture.id)
+            rows = list(session.execute(removed.with_for_update()))
+            keys = {key for _, key in rows}
+            hashes |= set(session.scalars(select(Source.original_sha256).where(Source.key.in_(keys))))
+            _forget_pictures(session, [one for one, _ in rows])
+        count += len(rows)
+    named = _named_in_documents(workshop) if hashes else frozenset[str]()
+    _forget_originals(workshop, hashes - named)
+    return count
 
 
 def _originals(workshop: Workshop, moment: datetime) -> int:
@@ -200,7 +204,7 @@ def _originals(workshop: Workshop, moment: datetime) -> int:
         unused = select(Original.sha256).where(~used, Original.created_at < moment - UNKNOWN_FOR)
         candidates = list(session.scalars(unused.limit(AT_ONCE)))
     named = _named_in_documents(workshop) if candidates else frozenset[str]()
-    return sum(_forget_original(workshop, sha256) for sha256 in candidates if sha256 not in named)
+    return _forget_originals(workshop, set(candidates) - named)
 
 
 def _named_in_documents(workshop: Workshop) -> frozenset[str]:
@@ -216,32 +220,44 @@ def _named_in_documents(workshop: Workshop) -> frozenset[str]:
     return frozenset(found)
 
 
-def _forget_original(workshop: Workshop, sha256: str) -> bool:
-    """Row and file together: whoever brings the same in meanwhile waits for the row, and then stores it anew."""
-    with workshop.database.begin() as session:
-        row = session.get(Original, sha256, with_for_update=True)
-        if row is None or _is_used(session, sha256):
-            return False
-        session.execute(delete(Source).where(Source.original_sha256 == sha256))
-        made = list(session.scalars(select(Result.blob_sha256).where(Result.original_sha256 == sha256)))
-        session.execute(delete(Result).where(Result.original_sha256 == sha256))
-        for blob in {one for one in made if one}:
-            # pinned by a run of another folio's picture, or made of another original just the same
-            others = exists().where(Result.blob_sha256 == blob), exists().where(Cell.blob_sha256 == blob)
-            if not session.scalar(select(or_(*others))):
-                workshop.results.remove(blob)
-        session.delete(row)
-        session.flush()
-        workshop.originals.remove(sha256)
-    workshop.decoded.drop(sha256)  # its pages begin with the same name
-    return True
+def _forget_originals(workshop: Workshop, hashes: Set[str]) -> int:
+    """Rows and files together: whoever brings the same in meanwhile waits for the row, and then stores it anew."""
+    gone: list[str] = []
+    in_order = sorted(hashes)  # so that two who do this do not wait for each other
+    for start in range(0, len(in_order), WITH_FILES_AT_ONCE):
+        some = in_order[start : start + WITH_FILES_AT_ONCE]
+        with workshop.database.begin() as session:
+            rows = select(Original.sha256).where(Original.sha256.in_(some)).order_by(Original.sha256)
+            there = list(session.scalars(rows.with_for_update()))
+            gone += _forget_unused(workshop, session, set(there) - _used(session, there))
+    if gone:
+        workshop.decoded.drop(*gone)  # their pages begin with the same names
+    return len(gone)
 
 
-def _is_used(session: Session, sha256: str) -> bool:
-    pictures = select(Picture.id).join(Source).where(Source.original_sha256 == sha256)
-    logos = select(Logo.id).join(Source).where(Source.original_sha256 == sha256)
-    fonts = select(Font.id).where(Font.original_sha256 == sha256)
-    return any(session.scalar(one.limit(1)) is not None for one in (pictures, logos, fonts))
+def _forget_unused(workshop: Workshop, session: Session, hashes: Set[str]) -> Set[str]:
+    if hashes:
+        made = select(Result.blob_sha256).where(Result.original_sha256.in_(hashes), Result.blob_sha256.is_not(None))
+        blobs = set(session.scalars(made))
+        session.execute(delete(Source).where(Source.original_sha256.in_(hashes)))
+        session.execute(delete(Result).where(Result.original_sha256.in_(hashes)))
+        # pinned by a run of another folio's picture, or made of another original just the same
+        for column in (Result.blob_sha256, Cell.blob_sha256):
+            blobs -= set(session.scalars(select(column).where(column.in_(blobs)).distinct()))
+        session.execute(delete(Original).where(Original.sha256.in_(hashes)))
+        for blob in blobs:
+            workshop.results.remove(blob or "")
+        for sha256 in hashes:
+            workshop.originals.remove(sha256)
+    return hashes
+
+
+def _used(session: Session, hashes: Sequence[str]) -> set[str]:
+    of_source = select(Source.original_sha256).where(Source.original_sha256.in_(hashes))
+    pictures = of_source.join(Picture, Picture.source_key == Source.key)
+    logos = of_source.join(Logo, Logo.source_key == Source.key)
+    fonts = select(Font.original_sha256).where(Font.original_sha256.in_(hashes))
+    return {sha256 for one in (pictures, logos, fonts) for sha256 in session.scalars(one.distinct())}
 
 
 def _orphans(workshop: Workshop, moment: datetime) -> int:

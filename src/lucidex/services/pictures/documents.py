@@ -112,18 +112,24 @@ def _states(session: Session, actor: Actor, picture_ids: Sequence[int]) -> list[
     asked = select(Picture, Document).join(Document, Document.picture_id == Picture.id)
     asked = asked.options(joinedload(Picture.source).joinedload(Source.original), joinedload(Document.snapshot))
     rows = list(session.execute(asked.where(Picture.id.in_(picture_ids), allowed_pictures(actor))))
-    newest = select(func.max(Snapshot.id)).where(Snapshot.parent_id.in_([held.snapshot_id for _, held in rows]))
-    found = session.scalars(select(Snapshot).where(Snapshot.id.in_(newest.group_by(Snapshot.parent_id))))
-    after = {snapshot.parent_id: snapshot for snapshot in found}
-    return [_as_state(picture, held, after.get(held.snapshot_id)) for picture, held in rows]
+    after = grown_from(session, [held.snapshot_id for _, held in rows])
+    return [as_state(picture, held.version, held.snapshot, after.get(held.snapshot_id)) for picture, held in rows]
+
+
+def grown_from(session: Session, snapshot_ids: Sequence[int]) -> dict[int | None, Snapshot]:
+    """The newest state that grew from each of some, by what it grew from."""
+    newest = select(func.max(Snapshot.id)).where(Snapshot.parent_id.in_(snapshot_ids)).group_by(Snapshot.parent_id)
+    found = session.scalars(select(Snapshot).where(Snapshot.id.in_(newest)))
+    return {snapshot.parent_id: snapshot for snapshot in found}
 
 
 def _state(session: Session, picture: Picture) -> PictureState:
     held = session.get_one(Document, picture.id, options=[joinedload(Document.snapshot)])
-    return _as_state(picture, held, _redo_target(session, held.snapshot))
+    return as_state(picture, held.version, held.snapshot, _redo_target(session, held.snapshot))
 
 
-def _as_state(picture: Picture, held: Document, after: Snapshot | None) -> PictureState:
+def as_state(picture: Picture, version: int, snapshot: Snapshot, after: Snapshot | None) -> PictureState:
+    """A picture as it stands with a version that is this snapshot; `after` is the state that redo would go to."""
     return PictureState(
         picture_id=picture.id,
         folio_id=picture.folio_id,
@@ -131,12 +137,12 @@ def _as_state(picture: Picture, held: Document, after: Snapshot | None) -> Pictu
         source_key=SourceKey(picture.source_key),
         byte_count=picture.source.original.byte_count,
         facts=SourceFacts.model_validate(picture.source.facts),
-        document=PictureDocument.read(held.snapshot.body),
-        version=held.version,
-        snapshot_id=held.snapshot_id,
-        undo=held.snapshot.summary if held.snapshot.parent_id is not None else None,
+        document=PictureDocument.read(snapshot.body),
+        version=version,
+        snapshot_id=snapshot.id,
+        undo=snapshot.summary if snapshot.parent_id is not None else None,
         redo=after.summary if after else None,
-        since=held.snapshot.created_at,
+        since=snapshot.created_at,
         redo_id=after.id if after else None,
         redo_since=after.created_at if after else None,
     )
@@ -294,10 +300,15 @@ def read_snapshot(workshop: Workshop, actor: Actor, picture_id: int, snapshot_id
 def expect_version(held: Document | PictureState, version: int) -> None:
     """ChangedMeanwhileError where another version stands by now."""
     if held.version != version:
-        raise ChangedMeanwhileError(
-            "This picture was changed elsewhere since you opened it here. Nothing was lost: "
-            "look at the other change, then make yours on top of it."
-        )
+        raise changed_elsewhere()
+
+
+def changed_elsewhere() -> ChangedMeanwhileError:
+    """What is said where somebody else was first."""
+    return ChangedMeanwhileError(
+        "This picture was changed elsewhere since you opened it here. Nothing was lost: "
+        "look at the other change, then make yours on top of it."
+    )
 
 
 def point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:

@@ -16,7 +16,8 @@ from lucidex.services.folios.folios import ASKED_AT_ONCE, FolioView, folio_of, h
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.origins import Origin, origins_of
 from lucidex.services.people.people import Actor
-from lucidex.services.pictures.documents import MAX_SUMMARY, PictureState, point, read_picture, redo, undo
+from lucidex.services.pictures.documents import MAX_SUMMARY, PictureState, read_picture, redo, undo
+from lucidex.services.pictures.many_documents import Pointed, point_all
 from lucidex.services.pictures.notes import NoteCount, count_notes
 
 MAX_PLACES = 60  # that hang in a folio at once
@@ -165,11 +166,16 @@ def _move(workshop: Workshop, actor: Actor, folio_id: int, change_id: int, back:
         moved = Moved(change.summary)
         for place, before, after in _place_moves(session, change_id):
             _move_place(session, moved, place, *((after, before) if back else (before, after)))
+        pointed: dict[int, Pointed] = {}
         for picture, held, before_id, after_id in _picture_moves(session, change_id):
-            if picture.folio_id != folio.id:  # moved since: it is another folio's by now
+            expected, wanted = (after_id, before_id) if back else (before_id, after_id)
+            # moved since: it is another folio's by now; or changed since
+            if picture.folio_id != folio.id or held.snapshot_id != expected:
                 moved.kept.append(picture.file_name)
                 continue
-            _move_picture(session, moved, picture, held, *((after_id, before_id) if back else (before_id, after_id)))
+            pointed[picture.id] = Pointed(picture, held.version, expected, wanted)
+            moved.pictures.append(picture.file_name)
+        point_all(session, pointed)
         change.taken_back_at = now() if back else None
         folio.changed_at = now()
         return moved
@@ -207,16 +213,6 @@ def _picture_moves(session: Session, change_id: int) -> list[tuple[Picture, Docu
     )
     rows = session.execute(asked.where(PictureMove.change_id == change_id, Picture.removed_at.is_(None)))
     return [(picture, held, before, after) for picture, held, before, after in rows]
-
-
-def _move_picture(
-    session: Session, moved: Moved, picture: Picture, held: Document, expected: int, wanted: int
-) -> None:
-    if held.snapshot_id != expected:
-        moved.kept.append(picture.file_name)
-        return
-    point(session, picture, held.version, wanted)
-    moved.pictures.append(picture.file_name)
 
 
 @dataclass(frozen=True)

@@ -19,8 +19,9 @@ from lucidex.services.house.caches import OwnCache
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
-from lucidex.services.pictures.documents import Alter, change_in
+from lucidex.services.pictures.documents import Alter
 from lucidex.services.pictures.folio_history import recorded
+from lucidex.services.pictures.many_documents import Wanted, all_or_none, change_all_in
 from lucidex.services.proof.proof_sheet import ProofCell, proof_rows
 from lucidex.services.proof.weigh import Weighing
 from lucidex.services.rendering.renderer import Renderer
@@ -228,8 +229,8 @@ def _write(
         versions[state.picture_id] = state.version
         alters.setdefault(state.picture_id, []).append(_with_quality(output, chosen[id(part)]))
     with workshop.database.begin() as session, recorded(session, actor, folio.folio.id, summary, [*alters]):
-        for picture_id, of_picture in alters.items():
-            change_in(session, actor, picture_id, versions[picture_id], summary, edits.several(*of_picture))
+        wanted = {one: Wanted(edits.several(*of_picture), versions[one]) for one, of_picture in alters.items()}
+        all_or_none(change_all_in(session, actor, wanted, summary))
 
 
 def _with_quality(output: OutputId, quality: int) -> Alter:

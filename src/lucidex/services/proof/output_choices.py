@@ -14,8 +14,9 @@ from lucidex.services.folios.folios import place_of, read_folio
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
-from lucidex.services.pictures.documents import change, change_in
+from lucidex.services.pictures.documents import change
 from lucidex.services.pictures.folio_history import recorded
+from lucidex.services.pictures.many_documents import Wanted, all_or_none, change_all_in
 from lucidex.services.places.places import change_place_in, demand_of
 from lucidex.services.proof.proof_sheet import ProofCell
 from lucidex.services.rendering.render_requests import PlacedPicture, in_place
@@ -90,8 +91,7 @@ def _write_column(workshop: Workshop, actor: Actor, cell: ProofCell, written: Wr
         if output.format is None:
             demand = amended(demand_of(place), format=written.format, quality=written.quality)
             change_place_in(session, actor, place.id, place.version, demand, place.name)
-        for picture_id in ids:
-            change_in(session, actor, picture_id, None, summary, alter)
+        all_or_none(change_all_in(session, actor, dict.fromkeys(ids, Wanted(alter)), summary))
     name = output.format.label if output.format else written.words
     return f"All {len(folio.pictures)} in “{cell.place.name}” are written as {name}."
 
