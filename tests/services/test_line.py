@@ -22,7 +22,7 @@ from lucidex.services.places.places import demand_of, find_place, hang_place
 from lucidex.services.rendering.render_requests import in_place
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.services.typed.deeds import Done, carry_out
-from lucidex.services.typed.line import OWN_SIZE, CommandDeed, offered, place_named, understood
+from lucidex.services.typed.line import OWN_SIZE, Chosen, CommandDeed, offered, place_named, understood
 from tests.conftest import encoded, smooth_picture
 
 Doing = Callable[..., Done]
@@ -36,9 +36,11 @@ def state(workshop: Workshop, actor: Actor) -> PictureState:
 
 @pytest.fixture
 def do(workshop: Workshop, renderer: Renderer, actor: Actor) -> Doing:
-    def doing(state: PictureState, line: str, place_id: int | None = None) -> Done:
-        name = find_place(workshop, actor, place_id).name if place_id else ""
-        return carry_out(renderer, workshop, actor, state, understood(workshop, actor, line, name).chosen(), place_id)
+    def doing(state: PictureState, line: str, place_id: int | None = None, said: str = "") -> Done:
+        place = find_place(workshop, actor, place_id) if place_id else None
+        chosen = Chosen(place.name, demand_of(place)) if place else None
+        read = understood(workshop, actor, line, chosen)
+        return carry_out(renderer, workshop, actor, state, read.chosen(said), place_id)
 
     return doing
 
@@ -207,3 +209,24 @@ def test_a_line_is_done_whole_or_not_at_all(
         do(state, "bw, 300x200")
     assert hung(workshop, actor, state) == []
     assert len(read_picture(workshop, actor, changed.picture_id).document.steps) == 1
+
+
+@pytest.mark.parametrize(
+    ("line", "said", "stands"),
+    [
+        ("half size", "“Wide” becomes 400 × 200, at most 90 kB.", ["Wide: 400 × 200, at most 90 kB"]),
+        ("half size", "“Wide” becomes 50 %, at most 90 kB.", ["Wide: 50 %, at most 90 kB"]),
+        ("half size", "Hangs 50 %.", ["Wide: 800 × 400, at most 90 kB", "50 %: 50 %"]),
+        ("resize to 600 px wide", "“Wide” becomes 600 wide, at most 90 kB.", ["Wide: 600 wide, at most 90 kB"]),
+        ("800 wide", "", ["Wide: 800 × 400, at most 90 kB", "800 wide: 800 wide"]),
+    ],
+)
+def test_what_is_said_as_a_change_asks_whether_the_chosen_place_is_meant(
+    do: Doing, workshop: Workshop, actor: Actor, state: PictureState, line: str, said: str, stands: list[str]
+) -> None:
+    place = hang_place(workshop, actor, state.folio_id, read_demand("800x400 under 90 kB").demand(), "Wide")
+    if said:
+        with pytest.raises(NotUnderstoodError, match="Shall “Wide” become that"):
+            do(state, line, place.id)
+    do(state, line, place.id, said)
+    assert hung(workshop, actor, state) == stands

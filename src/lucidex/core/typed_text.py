@@ -19,7 +19,9 @@ _TOKEN = re.compile(
 _SIGNS = str.maketrans({"×": "x", "–": "-", "—": "-", "−": "-", "’": "'", "‘": "'", "“": '"', "”": '"', "„": '"'})
 _SIGNS |= str.maketrans({"″": '"', "′": "'", "≤": "<", "⁄": "/", "∶": ":", "º": "°", "·": " ", "…": " ", "‑": "-"})
 _LISTED = re.compile(r"(?<=\dx)(\d{1,5}),(?=\d{3,5} ?x ?\d)")  # 1600x900,800x600: two sizes, not a decimal comma
-_THOUSANDS_DOT = re.compile(r"(?<![\d.,])([1-9]\d?)\.(\d{3})(?= ?(?:px|pixels?|[x×*] ?\d{3}|by ?\d{3}|wide|high))")
+_THOUSANDS_DOT = re.compile(
+    r"(?<![\d.,])([1-9]\d?)\.(\d{3})(?= ?(?:px|pixels?|[x*] ?(?:\d{3}|\d{1,2}\.\d{3}(?!\d))|by ?\d{3}|wide|high))"
+)
 _THOUSANDS = re.compile(r"(?<![\d.,])([1-9]\d?),(\d{3})(?= ?(?:px|pixels?|x ?\d|by ?\d|dpi|wide|high|kb))")
 _TOGETHER = (
     (re.compile(r"\b(?:counter|anti)[- ]?clock ?wise\b"), "anticlockwise"),

@@ -196,7 +196,7 @@ def _thing(part: _Thing, said: Mapping[str, object]) -> Deed:
         raise NotUnderstoodError(needed_resolution([part]).sentence)  # type: ignore[union-attr]
     values = part.values(resolution if isinstance(resolution, float) else None)
     unit = part.unit if part.unit is not LengthUnit.PX else None
-    return HangPlace(_checked(ReadDemand, {**_tidied(said), "measure": values, "unit": unit}))
+    return HangPlace(_checked(ReadDemand, {**_tidied(said), "measure": values, "unit": unit}), part.is_change)
 
 
 def _tidied(said: Mapping[str, object]) -> dict[str, object]:

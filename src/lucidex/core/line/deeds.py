@@ -108,9 +108,10 @@ class AddStep:
 
 @dataclass(frozen=True)
 class HangPlace:
-    """A place is hung."""
+    """A place is hung; or another one becomes it, where it is said as a change."""
 
     read: ReadDemand
+    is_change: bool = False
 
     @property
     def words(self) -> str:

@@ -75,6 +75,7 @@ class SizePart:
     numbers: tuple[Typed, ...]
     says: Mapping[str, object] = field(default_factory=dict)
     is_bare: bool = False  # a number that could mean anything
+    is_change: bool = False  # said as what something becomes: half, resize to 800 wide
 
     @property
     def unit(self) -> LengthUnit:

@@ -204,7 +204,8 @@ def read_size(words: str) -> Iterator[Found]:
         if (match := pattern.fullmatch(words)) is not None:
             numbers = _numbers(measure, match.groups())
             is_bare = measure is Percent and words.split()[1:] == ["%"]
-            yield Found(SizePart(measure, numbers, is_bare=is_bare), 1.0 if is_plain else 1.4)
+            part = SizePart(measure, numbers, is_bare=is_bare, is_change=measure is Percent)
+            yield Found(part, 1.0 if is_plain else 1.4)
             if measure is ExactSize:
                 yield from _small(numbers)
     if (match := _DENSE_SCREEN.fullmatch(words)) is not None:
@@ -258,7 +259,7 @@ def _bare(words: str) -> Iterator[Found]:
         number = (_typed(match[1], match[2]),)
         is_bare = match[2] is None or number[0].amount <= MAX_BARE
         for cost, measure in ((1.6, Width), (1.8, LongestEdge), (2.0, Height)):
-            yield Found(SizePart(measure, number, is_bare=is_bare), cost)
+            yield Found(SizePart(measure, number, is_bare=is_bare, is_change=not words[0].isdigit()), cost)
     if (match := _AT_MOST.fullmatch(words)) is not None:
         number = (_typed(match[1] or match[3], match[2] or match[4]),)
         yield Found(SizePart(LongestEdge, number, {"rule": Rule.SCALE_DOWN}), 1.0)
@@ -283,7 +284,9 @@ def _bare(words: str) -> Iterator[Found]:
         yield Found(NeedPart(question, (said, f"at most {said}"), frozenset(), replaces=True), NEED_COST)
     if (match := _RESIZE.fullmatch(words)) is not None and not match[1].endswith(" to"):
         # what follows is a size like any other
-        yield from (Found(one.part, one.cost) for one in read_size(match[1]) if isinstance(one.part, SizePart))
+        for one in read_size(match[1]):
+            if isinstance(one.part, SizePart):
+                yield Found(replace(one.part, is_change=True), one.cost)
 
 
 def _shares(words: str) -> Iterator[Found]:
@@ -293,7 +296,7 @@ def _shares(words: str) -> Iterator[Found]:
         if (match := pattern.fullmatch(words)) is not None:
             share = start + times * float(parse_decimal(next(number for number in match.groups() if number)))
     if share is not None and share <= MAX_PERCENT:
-        yield Found(SizePart(Percent, (Typed(Decimal(str(share))),)), 1.1)
+        yield Found(SizePart(Percent, (Typed(Decimal(str(share))),), is_change=True), 1.1)
 
 
 def _typed(number: str, unit: str | None) -> Typed:

@@ -137,7 +137,8 @@ _NOTHING_CARRIED_TYPED = (
     "no metadata, without metadata, remove metadata, strip metadata, delete metadata, clean metadata, no exif, "
     "without exif, remove exif, strip exif, no gps, without gps, remove gps, no location, without location, "
     "remove location, no camera data, without camera data, without texts, no texts, pixels alone, "
-    "nothing but pixels, remove the location, without a location, remove all metadata, strip all metadata, no data, anonymous file"
+    "nothing but pixels, remove the location, without a location, remove all metadata, strip all metadata, no data, "
+    "anonymous file"
 )
 _NOTHING_CARRIED = frozenset(_NOTHING_CARRIED_TYPED.split(", "))
 _COLOURS = {

@@ -27,6 +27,7 @@ from lucidex.services.routines.routines import KeptRoutine
 from lucidex.services.typed.line import (
     OWN_SIZE,
     BoundDeed,
+    ChangeDeed,
     CommandDeed,
     PlaceDeed,
     Proposal,
@@ -92,6 +93,9 @@ def carry_out(
         for deed in deeds:
             if isinstance(deed, WishDeed) and place_id is not None:
                 state = _wish(session, actor, state, place_id, deed.wishes)
+            if isinstance(deed, ChangeDeed) and place_id is not None:
+                place = place_of(session, actor, place_id, to_change=True)
+                change_place_in(session, actor, place.id, place.version, deed.demand, place.name)
     message = ""
     if place_id is not None and _asks_for_weight(deeds):
         state, message = _in_better_format(renderer, workshop, actor, state, place_id)

@@ -1,6 +1,7 @@
 """What a typed line means to somebody: their book of places and their routines take part in it."""
 
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lucidex.core.errors import NotUnderstoodError, UserError
@@ -9,7 +10,7 @@ from lucidex.core.line.deeds import AddStep, Deed, HangPlace, Obey, Wishes, Writ
 from lucidex.core.line.parts import Command
 from lucidex.core.line.reader import Named, Reading, read_line
 from lucidex.core.places.demand import PlaceDemand, amended, demand_words
-from lucidex.core.places.measures import Percent
+from lucidex.core.places.measures import Kind, Percent
 from lucidex.core.steps import all_offers
 from lucidex.core.steps.base import Step
 from lucidex.services.house.workshop import Workshop
@@ -19,6 +20,7 @@ from lucidex.services.routines.routines import KeptRoutine, read_routines
 
 OWN_SIZE = "Own size"
 SMALL = Size(60, 60)
+_LAST_NUMBER = re.compile(r"(\d+)(?!.*\d)")
 
 
 @dataclass(frozen=True)
@@ -40,10 +42,12 @@ class PlaceDeed:
     @property
     def words(self) -> str:
         """What hangs then."""
-        said = demand_words(self.demand)
-        plain = self.demand.measure.words()
-        if self.demand.measure.size_for(SMALL).longest <= SMALL.longest and said.startswith(plain):
-            said = f"{plain} px{said.removeprefix(plain)}"  # so few that nobody would think of pixels
+        said, measure = demand_words(self.demand), self.demand.measure
+        plain, kinds = measure.words(), {number.kind for number in measure.numbers}
+        is_small = kinds == {Kind.LENGTH} and measure.size_for(SMALL).longest <= SMALL.longest
+        if is_small and said.startswith(plain):
+            # so few that nobody would think of pixels
+            said = _LAST_NUMBER.sub(r"\1 px", plain) + said.removeprefix(plain)
         return f"Hangs {self.name}: {said}." if self.name else f"Hangs {said}."
 
 
@@ -74,6 +78,19 @@ class WishDeed:
 
 
 @dataclass(frozen=True)
+class ChangeDeed:
+    """The chosen place becomes another."""
+
+    demand: PlaceDemand
+    place_name: str
+
+    @property
+    def words(self) -> str:
+        """What it is then."""
+        return f"“{self.place_name}” becomes {demand_words(self.demand)}."
+
+
+@dataclass(frozen=True)
 class CommandDeed:
     """A command is followed."""
 
@@ -81,7 +98,7 @@ class CommandDeed:
     words: str
 
 
-BoundDeed = StepDeed | PlaceDeed | RoutineDeed | WishDeed | CommandDeed
+BoundDeed = StepDeed | PlaceDeed | RoutineDeed | WishDeed | ChangeDeed | CommandDeed
 
 
 @dataclass(frozen=True)
@@ -154,8 +171,16 @@ class Understood:
         return self.proposals[0]
 
 
-def understood(workshop: Workshop, actor: Actor, line: str, place_name: str = "") -> Understood:
-    """What a line can do; `place_name` is the chosen place, whom wishes without a size concern."""
+@dataclass(frozen=True)
+class Chosen:
+    """The place that is chosen while a line is typed."""
+
+    name: str
+    demand: PlaceDemand
+
+
+def understood(workshop: Workshop, actor: Actor, line: str, chosen: Chosen | None = None) -> Understood:
+    """What a line can do; wishes without a size concern the `chosen` place."""
     places = {entry.place.name: entry.place for entry in reversed(read_entries(workshop, actor))}
     routines = {kept.routine.name: kept for kept in read_routines(workshop, actor)}
     names = [*(Named(name, place.purpose.value) for name, place in places.items()), *map(Named, routines)]
@@ -169,8 +194,8 @@ def understood(workshop: Workshop, actor: Actor, line: str, place_name: str = ""
         if isinstance(deed, HangPlace):
             return PlaceDeed(deed.read.demand(), typed=deed.read.model_dump(mode="json", exclude_none=True))
         if isinstance(deed, Write):
-            if place_name:
-                return WishDeed(deed.wishes, place_name)
+            if chosen is not None:
+                return WishDeed(deed.wishes, chosen.name)
             return PlaceDeed(with_wishes(PlaceDemand(measure=Percent(percent=100)), deed.wishes), OWN_SIZE)
         if deed.name in routines:
             if deed.wishes != Wishes():
@@ -178,15 +203,33 @@ def understood(workshop: Workshop, actor: Actor, line: str, place_name: str = ""
             return RoutineDeed(routines[deed.name])
         return PlaceDeed(with_wishes(places[deed.name].demand, deed.wishes), deed.name)
 
-    proposals = []
-    trouble = found.trouble
+    proposals: list[Proposal] = []
+    question, trouble = found.question, found.trouble
     for reading in found.readings:
+        typed, note = reading.completes or line, _note(reading)
         try:
-            deeds = tuple(bound(deed) for deed in reading.deeds)
-            proposals.append(Proposal(deeds, reading.completes or line, _note(reading)))
+            changes = _changes(chosen, reading.deeds)
+            proposals += [Proposal((change,), typed, note) for change in changes]
+            proposals.append(Proposal(tuple(bound(deed) for deed in reading.deeds), typed, note))
+            if changes and chosen is not None and question is None:
+                question = f"Shall “{chosen.name}” become that, or shall one more place hang?"
         except UserError as error:
             trouble = trouble or error
-    return Understood(tuple(proposals), found.question, None if proposals else trouble)
+    return Understood(tuple(proposals), question, None if proposals else trouble)
+
+
+def _changes(chosen: Chosen | None, deeds: Sequence[Deed]) -> list[ChangeDeed]:
+    """What the chosen place can become by a size that is said as a change; a share is first a share of the place."""
+    only = deeds[0] if len(deeds) == 1 else None
+    if chosen is None or not isinstance(only, HangPlace) or not only.is_change:
+        return []
+    typed = only.read.model_dump(mode="json", exclude_none=True)
+    wanted = [amended(chosen.demand, **typed)]
+    if isinstance(only.read.measure, Percent):
+        share = chosen.demand.measure.at_percent(only.read.measure.percent)
+        if share is not None and share != only.read.measure:
+            wanted.insert(0, amended(chosen.demand, **{**typed, "measure": share.model_dump(mode="json")}))
+    return [ChangeDeed(one, chosen.name) for one in wanted if one != chosen.demand]
 
 
 def offered(words: str) -> Proposal:

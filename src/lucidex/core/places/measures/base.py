@@ -65,7 +65,7 @@ class Measure(BaseModel):
         """It in a unit of length, where that says more than its words."""
         return None
 
-    def at_percent(self, percent: int) -> "Measure | None":
+    def at_percent(self, percent: float) -> "Measure | None":
         """So many per cent of it, where it has a size of its own."""
         return None
 

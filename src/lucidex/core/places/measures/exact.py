@@ -50,7 +50,7 @@ class ExactSize(Measure):
         sides = (format_number(length, decimals) for length in lengths)
         return f"{' × '.join(sides)} {unit} ({self.words()} px)"
 
-    def at_percent(self, percent: int) -> "ExactSize":
+    def at_percent(self, percent: float) -> "ExactSize":
         """Both sides, at least a pixel."""
         width, height = (max(1, round(side * percent / 100)) for side in (self.width_px, self.height_px))
         return ExactSize(width_px=width, height_px=height)

@@ -32,7 +32,7 @@ class Percent(Measure):
         width, height = round_half_up(picture.width * share), round_half_up(picture.height * share)
         return Size(max(1, width), max(1, height))
 
-    def at_percent(self, percent: int) -> "Percent":
+    def at_percent(self, percent: float) -> "Percent":
         """So many per cent of it, along each side."""
         return Percent(percent=self.percent * percent / 100)
 
@@ -59,7 +59,7 @@ class Area(Measure):
             raise OutOfRangeError(said.replace(",", " "))
         return LongestEdge(longest_px=side).size_for(picture)
 
-    def at_percent(self, percent: int) -> "Area":
+    def at_percent(self, percent: float) -> "Area":
         """So many per cent of it, along each side."""
         return Area(megapixels=self.megapixels * (percent / 100) ** 2)
 

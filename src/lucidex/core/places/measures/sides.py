@@ -23,7 +23,7 @@ class Width(Measure):
         """The width with the proportional height."""
         return Size(self.width_px, proportional(self.width_px, of=picture.width, other=picture.height))
 
-    def at_percent(self, percent: int) -> "Width":
+    def at_percent(self, percent: float) -> "Width":
         """So many per cent of it, along each side."""
         return Width(width_px=max(1, round(self.width_px * percent / 100)))
 
@@ -51,7 +51,7 @@ class Height(Measure):
         """The height with the proportional width."""
         return Size(proportional(self.height_px, of=picture.height, other=picture.width), self.height_px)
 
-    def at_percent(self, percent: int) -> "Height":
+    def at_percent(self, percent: float) -> "Height":
         """So many per cent of it, along each side."""
         return Height(height_px=max(1, round(self.height_px * percent / 100)))
 
@@ -79,7 +79,7 @@ class LongestEdge(Measure):
             return Width(width_px=self.longest_px).size_for(picture)
         return Height(height_px=self.longest_px).size_for(picture)
 
-    def at_percent(self, percent: int) -> "LongestEdge":
+    def at_percent(self, percent: float) -> "LongestEdge":
         """So many per cent of it, along each side."""
         return LongestEdge(longest_px=max(1, round(self.longest_px * percent / 100)))
 
@@ -107,7 +107,7 @@ class ShortestEdge(Measure):
             return Width(width_px=self.shortest_px).size_for(picture)
         return Height(height_px=self.shortest_px).size_for(picture)
 
-    def at_percent(self, percent: int) -> "ShortestEdge":
+    def at_percent(self, percent: float) -> "ShortestEdge":
         """So many per cent of it, along each side."""
         return ShortestEdge(shortest_px=max(1, round(self.shortest_px * percent / 100)))
 

@@ -20,7 +20,7 @@ from lucidex.services.pictures.documents import PictureState, go_to, read_histor
 from lucidex.services.pictures.folio_history import Moved, make_next_again, read_folio_history, take_back_next
 from lucidex.services.places import places
 from lucidex.services.typed.deeds import carry_out
-from lucidex.services.typed.line import Proposal, StepDeed, Understood, offered, place_named, understood
+from lucidex.services.typed.line import Chosen, Proposal, StepDeed, Understood, offered, place_named, understood
 from lucidex.web.request.admission import PREVIEWS
 from lucidex.web.request.security import check_csrf
 from lucidex.web.shell.templating import partial
@@ -54,7 +54,9 @@ def reading(at: Bench, line: Annotated[str, Query(max_length=10 * MAX_TYPED)] = 
     chosen = next((row for row in folio.places if row.id == at.place), None)
     before = plain(at.step(at.insert).step.sentence()) if at.insert is not None else ""
     read = (
-        understood(at.app.workshop, at.actor, line, chosen.name if chosen else "") if line.strip() else Understood()
+        understood(at.app.workshop, at.actor, line, Chosen(chosen.name, places.demand_of(chosen)) if chosen else None)
+        if line.strip()
+        else Understood()
     )
     return partial(at.request, "bench/reading.html", line=line, read=read, chosen=chosen, insert=before)
 
@@ -74,7 +76,7 @@ def add_line(
     elif named:
         proposal = place_named(at.app.workshop, at.actor, named)
     else:
-        proposal = understood(at.app.workshop, at.actor, line, _place_name(at)).chosen(said)
+        proposal = understood(at.app.workshop, at.actor, line, _chosen(at)).chosen(said)
     typed = proposal.places[0].typed if proposal.places else None
     if typed is not None and change_place and at.place:
         response = at.show(_change_typed(at, at.place, typed))
@@ -89,8 +91,11 @@ def add_line(
     return response
 
 
-def _place_name(at: AtBench) -> str:
-    return at.hung(at.place)[0].name if at.place else ""
+def _chosen(at: AtBench) -> Chosen | None:
+    if not at.place:
+        return None
+    row, demand = at.hung(at.place)
+    return Chosen(row.name, demand)
 
 
 def _carry_out(at: AtBench, proposal: Proposal) -> tuple[HTMLResponse, tuple[Command, ...]]:
