@@ -37,6 +37,12 @@ _UNIT_BEFORE_X = re.compile(r"(px|mm|cm|in|inch|m)x$")
 
 SPELLINGS = {
     "gray": "grey",
+    "broad": "wide",
+    "breadth": "width",
+    "filesize": "file size",
+    "fullscreen": "full screen",
+    "middle": "centre",
+    "it's": "it",
     "grayscale": "greyscale",
     "color": "colour",
     "colors": "colours",

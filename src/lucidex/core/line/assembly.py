@@ -1,6 +1,7 @@
 """Pieces of meaning put together to deeds: which size a format belongs to, what a length is in pixels."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from pydantic import ValidationError
@@ -17,6 +18,7 @@ from lucidex.core.line.parts import (
     NamePart,
     NeedPart,
     Part,
+    SheetTurnPart,
     SizePart,
     StepPart,
     UnknownPart,
@@ -28,6 +30,7 @@ from lucidex.core.units import LengthUnit, format_number
 MAX_DEEDS = 12
 UNDIVIDED = 0.9  # two things with nothing between them
 USUAL_RESOLUTIONS = (300, 150)
+PRINTED = 1.4  # so much likelier are centimetres or inches where a resolution is typed
 
 _Thing = SizePart | NamePart
 
@@ -45,8 +48,17 @@ class NotTogetherError(NotUnderstoodError):
 Model = TypeVar("Model", bound=Wishes)
 
 
-def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
-    """The deeds of some pieces, in their order, and what speaks against them being meant together.
+@dataclass(frozen=True)
+class Assembled:
+    """Deeds, what speaks against them being meant together, and whether steps stand beside others undivided."""
+
+    deeds: tuple[Deed, ...]
+    extra: float
+    is_loose: bool
+
+
+def assembled(parts: Sequence[Part]) -> Assembled:
+    """The deeds of some pieces, in their order.
 
     Raises NotUnderstoodError or OutOfRangeError where they cannot be done, or clash; NotTogetherError where two of
     them stand side by side that may be one thing.
@@ -62,8 +74,10 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
     deeds: list[Deed | int] = []
     extra, divided, vague, group = 0.0, True, False, 0
     waiting: dict[str, object] = {}
-    before_at = 0
+    before_at, is_loose = 0, False
     for at, part in enumerate(parts):
+        if isinstance(part, SheetTurnPart):
+            raise NotUnderstoodError("It is said how a sheet lies, and no sheet.")
         if isinstance(part, FillPart | UnknownPart | NeedPart):
             divided = divided or (isinstance(part, FillPart) and part.divides)
             if isinstance(part, FillPart) and part.divides:
@@ -86,16 +100,24 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
             for name, value in waiting.items():
                 _put(said, name, value)
             waiting = {}
+            is_loose = is_loose or (not divided and isinstance(deeds[-1], AddStep))
             deeds.append(len(things))
             things.append((part, said))
         elif isinstance(part, StepPart):
             before = deeds[-1] if deeds else None
             # “portrait 4:5” says one thing twice; “turn left, turn left” two things
             if divided or not (isinstance(before, AddStep) and before.step == part.step):
+                is_loose = is_loose or not divided
                 deeds.append(AddStep(part.step, part.offered))
         elif isinstance(part, CommandPart):
             deeds.append(Obey(part.command))
         divided = False
+    printed = sum(
+        "usual_resolution" in part.says and "pixels_per_inch" in said
+        for part, said in things
+        if isinstance(part, SizePart)
+    )
+    extra -= PRINTED * printed
     loose = waiting
     made: list[Deed] = [_thing(*things[deed]) if isinstance(deed, int) else deed for deed in deeds]
     if loose:
@@ -105,7 +127,22 @@ def assembled(parts: Sequence[Part]) -> tuple[tuple[Deed, ...], float]:
         raise OutOfRangeError(f"At most {MAX_DEEDS} sizes or steps at once; these are {len(made)}.")
     if sum(isinstance(deed, Obey) for deed in made) and len(made) > 1:
         extra += 1.0
-    return tuple(made), extra
+    return Assembled(tuple(made), extra, is_loose)
+
+
+def turned(parts: Sequence[Part]) -> tuple[Part, ...]:
+    """The pieces with sheets of paper lying or standing as the line says."""
+    turn = next((part for part in parts if isinstance(part, SheetTurnPart)), None)
+    if turn is None or not any(isinstance(part, SizePart) and part.is_sheet for part in parts):
+        return tuple(parts)
+    found: list[Part] = []
+    for part in parts:
+        if isinstance(part, SizePart) and part.is_sheet:
+            numbers = sorted(part.numbers, key=lambda one: one.amount, reverse=turn.is_landscape)
+            found.append(replace(part, numbers=tuple(numbers)))
+        else:
+            found.append(FillPart() if part is turn else part)
+    return tuple(found)
 
 
 def by_degrees(parts: Sequence[Part]) -> tuple[Part, ...]:

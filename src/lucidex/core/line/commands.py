@@ -42,6 +42,7 @@ _FILLERS_WORDS = (
     "set do apply use want i need should be is are would like can could you for of to with by at on into its "
     "and then as just now all everything let have get give put some also so that's thanks "
     "thank look effect filter style version change convert save export adjust add instead sizes "
+    "exact exactly precisely bring limit limited simply only "
     "really quite rather website web page site homepage online internet"
 )
 FILLERS = frozenset(_FILLERS_WORDS.split())

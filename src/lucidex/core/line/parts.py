@@ -76,6 +76,7 @@ class SizePart:
     says: Mapping[str, object] = field(default_factory=dict)
     is_bare: bool = False  # a number that could mean anything
     is_change: bool = False  # said as what something becomes: half, resize to 800 wide
+    is_sheet: bool = False  # a sheet of paper by its name, which can lie or stand
 
     @property
     def unit(self) -> LengthUnit:
@@ -191,8 +192,16 @@ class FillPart:
     is_hint: bool = False
 
 
+@dataclass(frozen=True)
+class SheetTurnPart:
+    """How a sheet of paper on the line lies or stands: a4 at 300 dpi, landscape."""
+
+    is_landscape: bool
+
+
 Part = (
     SizePart
+    | SheetTurnPart
     | WishPart
     | FormatPart
     | StepPart

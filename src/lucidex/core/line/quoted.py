@@ -10,6 +10,12 @@ from lucidex.core.steps.bands import WordedStep
 MAX_QUOTED = 6
 # an inch mark follows a number; a quotation mark does not
 _QUOTED = re.compile(r'(?<![\w"])"([^"\n]+)"(?!\w)|[“„]([^“”„\n]+)[”“]|«([^«»\n]+)»|»([^«»\n]+)«')
+_WRITTEN = re.compile(
+    r"\s*write (?!text\b|title\b|heading\b|words\b)(\S.*?)"
+    r"((?: (?:at|in|on|to)(?: the)?)? (?:(?:top|bottom|upper|lower)(?: left| right)?|centre|center|middle)"
+    r"(?: corner)?)",
+    re.IGNORECASE,
+)
 _BARE = re.compile(r"\s*(?:add |write )?(?:a )?(?:text|title|heading|words)(?: saying)?:?\s+(\S.*)", re.IGNORECASE)
 PLACEHOLDERS = tuple(f"quoted{letter}" for letter in "abcdef")
 
@@ -60,8 +66,13 @@ def lifted(line: str) -> Lifted:
 def bare(line: str) -> str | None:
     """A line that begins with `text` and quotes nothing, with all that follows as the words; None for other lines.
 
+    Behind `write`, a seat at the end is one: “write Seeds at the top”.
+
     >>> bare("text Seed swap")
     'text “Seed swap”'
     """
-    match = _BARE.fullmatch(line)
-    return None if match is None or any(mark in line for mark in '“”„«»"') else f"text “{match[1].strip()}”"
+    if any(mark in line for mark in '“”„«»"'):
+        return None
+    if (match := _WRITTEN.fullmatch(line)) is not None:
+        return f"text “{match[1].strip()}”{match[2]}"
+    return None if (match := _BARE.fullmatch(line)) is None else f"text “{match[1].strip()}”"

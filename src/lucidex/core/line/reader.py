@@ -14,11 +14,11 @@ from pydantic import ValidationError
 
 from lucidex.core.encode import TYPED_NAMES
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
-from lucidex.core.line.assembly import NotTogetherError, assembled, by_degrees, needed_resolution
+from lucidex.core.line.assembly import NotTogetherError, assembled, by_degrees, needed_resolution, turned
 from lucidex.core.line.commands import COMMANDS, DEGREES, DIVIDERS, FILLERS, read_command, read_fill
 from lucidex.core.line.deeds import Deed, UseName
 from lucidex.core.line.everyday import in_english
-from lucidex.core.line.explained import EXPLAINED
+from lucidex.core.line.known_words import ASKED, EXPLAINED, SAME
 from lucidex.core.line.parts import (
     NEED_COST,
     FillPart,
@@ -76,7 +76,8 @@ class Reading:
     """One thing that a line can mean.
 
     `misspelt` are words that were read as others, `completes` the whole line where it was taken for the beginning of
-    one, `left_out` words that nothing is known of (such a reading is only proposed).
+    one, `left_out` words that nothing is known of (such a reading is only proposed). It `is_loose` where steps stand
+    beside other things with nothing between them.
     """
 
     deeds: tuple[Deed, ...]
@@ -84,6 +85,7 @@ class Reading:
     misspelt: tuple[tuple[str, str], ...] = ()
     completes: str | None = None
     left_out: tuple[str, ...] = ()
+    is_loose: bool = False
 
     @property
     def words(self) -> str:
@@ -190,7 +192,7 @@ class _Search:
 
     def _covered(self, words: Sequence[str]) -> list[Way]:
         ways = best_ways(words, lambda stretch: [*_meanings(stretch), *self._names.meanings(stretch)])
-        ways = [replace(way, parts=self._quoted.saying(way.parts)) for way in ways]
+        ways = [replace(way, parts=turned(self._quoted.saying(way.parts))) for way in ways]
         return sorted(ways, key=lambda way: all(isinstance(part, FillPart) for part in way.parts))
 
     def _translated(self) -> Iterator[list[Way]]:
@@ -328,6 +330,10 @@ def _meanings(stretch: str) -> tuple[Found, ...]:
     else:
         found += _read_steps(stretch)
     found += [*read_size(stretch), *read_wish(stretch), *read_command(stretch), *read_fill(stretch)]
+    if (meant := SAME.get(stretch)) is not None:
+        found += [one for one in _meanings(meant) if not isinstance(one.part, UnknownPart | FillPart)]
+    if (asked := ASKED.get(stretch)) is not None:
+        found.append(Found(asked, NEED_COST))
     if (sentence := EXPLAINED.get(stretch)) is not None:
         found.append(Found(RefusedPart(sentence), EXPLAINED_COST))
     if " " not in stretch:
@@ -369,7 +375,7 @@ def _vocabulary() -> frozenset[str]:
     """Every word that some phrase or pattern knows."""
     words = {
         word
-        for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS, *DEGREES, *EXPLAINED)
+        for phrase in (*_phrases(), *SIZE_NEEDS, *WISH_NEEDS, *DIVIDERS, *DEGREES, *SAME, *ASKED, *EXPLAINED)
         for word in phrase.split()
     }
     return frozenset(words | FILLERS | _PATTERN_WORDS | TYPED_NAMES.keys())
@@ -401,7 +407,7 @@ def _put_together(ways: list[Way], tells: bool = True) -> list[Reading]:
             if refused is not None:
                 raise OutOfRangeError(refused)
             parts = by_degrees(way.parts)
-            deeds, extra = assembled(parts)
+            made = assembled(parts)
         except OutOfRangeError:
             if tells_here:
                 raise
@@ -410,8 +416,8 @@ def _put_together(ways: list[Way], tells: bool = True) -> list[Reading]:
             clash = clash or (error if tells_here else None)
             continue
         left_out = tuple(part.word for part in parts if isinstance(part, UnknownPart))
-        if deeds and _unmet(way.parts) is None:
-            readings.append(Reading(deeds, way.cost + extra, left_out=left_out))
+        if made.deeds and _unmet(way.parts) is None:
+            readings.append(Reading(made.deeds, way.cost + made.extra, left_out=left_out, is_loose=made.is_loose))
     if clash is not None and not any(not one.left_out for one in readings):
         raise clash
     return readings
@@ -420,7 +426,7 @@ def _put_together(ways: list[Way], tells: bool = True) -> list[Reading]:
 def _apart(readings: list[Reading]) -> tuple[Reading, ...]:
     """The cheapest readings that differ in what they do."""
     found: dict[str, Reading] = {}
-    for reading in sorted(readings, key=lambda one: one.cost):
+    for reading in sorted(readings, key=lambda one: (bool(one.left_out), one.cost)):
         found.setdefault(reading.words, reading)
     if not found:
         return ()
@@ -439,7 +445,7 @@ def _unmet(parts: Sequence[Part]) -> NeedPart | None:
     said: set[str] = set()
     for part in parts:
         if isinstance(part, SizePart):
-            said |= {"measure", *part.says}
+            said |= {"measure", *part.says, *(number.field for number in part.measure.numbers)}
         elif isinstance(part, WishPart):
             said |= set(part.says)
         elif isinstance(part, FormatPart):
@@ -452,8 +458,17 @@ def _question(readings: tuple[Reading, ...]) -> str | None:
     first = readings[0]
     if any(isinstance(deed, UseName) and deed.is_guess for deed in first.deeds):
         return "One of these places?"
+    if first.misspelt and any(_is_another_word(was, now) for was, now in first.misspelt):
+        return f"“{first.misspelt[0][0]}” is not known. Is “{first.misspelt[0][1]}” meant?"
+    if first.is_loose:
+        return "Are these two things? A comma between them says so."
     rivals = [one for one in readings[1:] if one.cost - first.cost < AS_LIKELY and _clash(first, one)]
     return "Which one is meant?" if rivals else None
+
+
+def _is_another_word(was: str, now: str) -> bool:
+    """Whether letters stand for other letters: less often a slip of the finger than a word of its own."""
+    return len(was) == len(now) and sorted(was) != sorted(now)
 
 
 def _clash(first: Reading, other: Reading) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 from lucidex.core.geometry.fit import Rule
-from lucidex.core.line.parts import NEED_COST, Found, NeedPart, SizePart, StepPart, Typed
+from lucidex.core.line.parts import NEED_COST, Found, NeedPart, SheetTurnPart, SizePart, StepPart, Typed
 from lucidex.core.places.measures import (
     ALL_MEASURES,
     ExactSize,
@@ -34,6 +34,10 @@ _AT_MOST_ONE = re.compile(
     rf"({_NUMBER})(?: (px|mm|cm|in))?(?: (wide|high|width|height|tall))?|"
     rf"()max (width|height)(?: of)? ({_NUMBER})(?: (px|mm|cm|in))?()"
 )
+_HEIGHT_FIRST = re.compile(
+    rf"({_NUMBER})(?: px)? (?:high|tall|height)(?: and| by| x| ,)? ({_NUMBER})(?: px)? (?:wide|width)"
+)
+_SCALED = re.compile(r"(?:scale|resize|scale factor|factor|enlarge|reduce)(?: to| by)? (0?[.,]\d{1,3}|\d[.,]\d{1,3})")
 _SQUARE = re.compile(rf"(?:square(?: of)? )?({_NUMBER})(?: (px|mm|cm|in))?( square)?")
 _FACTOR = r"(\d{1,3}(?:[.,]\d{1,3})?)"
 _AT_LEAST = re.compile(
@@ -137,6 +141,10 @@ _PAPER = re.compile(
     rf"(?:paper |din |iso )?({'|'.join(sorted(PAPER, key=len, reverse=True))})(?: paper| page| sheet| format)?"
     r"(?: (landscape|portrait|wide|upright))?|(landscape|portrait) ({0})".replace("{0}", "|".join(PAPER))
 )
+_LYING = {
+    **dict.fromkeys(("landscape", "horizontal", "lying", "in landscape", "landscape format"), True),
+    **dict.fromkeys(("portrait", "vertical", "upright", "standing", "in portrait", "portrait format"), False),
+}
 _RESIZE = re.compile(
     r"(?:resize|scale|set|change|make|resized?|scaled?|size|dimensions)(?: it)?(?: size)?(?: to| in to)? (.+)"
 )
@@ -146,14 +154,16 @@ _NEEDS = (
         "longest, long, longest side, long side, longest edge, long edge, largest side",
         "How long shall the longest edge be?",
         ("longest edge 1200", "longest edge 1600", "longest edge 2400"),
+        "longest_px",
     ),
     (
         "short side, shortest side, shortest edge, short edge, shortest",
         "How long shall the shortest edge be?",
         ("shortest edge 600", "shortest edge 1080"),
+        "shortest_px",
     ),
-    ("width, wide, w, set width", "How wide?", ("800 wide", "1200 wide", "1600 wide")),
-    ("height, high, h, set height", "How high?", ("600 high", "900 high", "1200 high")),
+    ("width, wide, w, set width", "How wide?", ("800 wide", "1200 wide", "1600 wide"), "width_px"),
+    ("height, high, h, set height", "How high?", ("600 high", "900 high", "1200 high"), "height_px"),
     (
         "resize, resize to, scale, scale to, size, change size, new size, dimensions, rescale, set size",
         "To which size?",
@@ -195,7 +205,11 @@ _NEEDS = (
         ("10x15 cm at 300 dpi", "13x18 cm at 300 dpi", "a4 at 300 dpi"),
     ),
 )
-NEEDS = {typed: NeedPart(question, instead) for words, question, instead in _NEEDS for typed in words.split(", ")}
+NEEDS = {
+    typed: NeedPart(question, instead, frozenset(said_by or ("measure",)))
+    for words, question, instead, *said_by in _NEEDS
+    for typed in words.split(", ")
+}
 
 
 def read_size(words: str) -> Iterator[Found]:
@@ -250,7 +264,10 @@ def _by_name(words: str) -> Iterator[Found]:
             width, height = max(width, height), min(width, height)
         if (match[2] or match[3]) in {"portrait", "upright"}:
             width, height = min(width, height), max(width, height)
-        yield Found(SizePart(ExactSize, tuple(Typed(Decimal(str(side)), LengthUnit.MM) for side in (width, height))))
+        sides = tuple(Typed(Decimal(str(side)), LengthUnit.MM) for side in (width, height))
+        yield Found(SizePart(ExactSize, sides, is_sheet=True))
+    if (is_landscape := _LYING.get(words)) is not None:
+        yield Found(SheetTurnPart(is_landscape))
 
 
 def _bare(words: str) -> Iterator[Found]:
@@ -270,6 +287,8 @@ def _bare(words: str) -> Iterator[Found]:
             measure = Width if side in {"width", "wide"} else Height
             number = (_typed(match[3] or match[8], match[4] or match[9]),)
             yield Found(SizePart(measure, number, {"rule": Rule.SCALE_DOWN}), 0.9)
+    if (match := _HEIGHT_FIRST.fullmatch(words)) is not None:
+        yield Found(SizePart(ExactSize, (_typed(match[2], None), _typed(match[1], None))), 0.9)
     if (match := _SQUARE.fullmatch(words)) is not None and (words.startswith("square") or match[3]):
         yield Found(SizePart(ExactSize, (_typed(match[1], match[2]),) * 2), 0.9)
     if (match := _NO_LARGER.fullmatch(words)) is not None:
@@ -292,6 +311,8 @@ def _bare(words: str) -> Iterator[Found]:
 def _shares(words: str) -> Iterator[Found]:
     """Parts and multiples of the own size."""
     share = SHARES.get(words)
+    if (match := _SCALED.fullmatch(words)) is not None:
+        share = 100 * float(parse_decimal(match[1]))
     for pattern, start, times in ((_TIMES, 0.0, 100), (_LESS, 100.0, -1), (_MORE, 100.0, 1)):
         if (match := pattern.fullmatch(words)) is not None:
             share = start + times * float(parse_decimal(next(number for number in match.groups() if number)))

@@ -16,7 +16,20 @@ RULES = {
         ("cover the place", "cover", "fill", "fill the place", "crop to fit", "crop to fill"), Rule.COVER
     ),
     **dict.fromkeys(
-        ("crop to size", "cropped", "cut to fit", "fill frame", "fill the frame", "covering"), Rule.COVER
+        (
+            "crop to size",
+            "cropped",
+            "cut to fit",
+            "fill frame",
+            "fill the frame",
+            "covering",
+            "crop and resize",
+            "crop and resize to",
+            "resize and crop",
+            "resize and crop to",
+            "crop and scale to",
+        ),
+        Rule.COVER,
     ),
     **dict.fromkeys(
         ("show whole", "whole", "contain", "fit", "letterbox", "letterboxed", "fit inside"), Rule.CONTAIN
@@ -52,9 +65,7 @@ RULES = {
     **dict.fromkeys(
         ("only if larger", "down only", "only smaller", "downscale only", "reduce to fit"), Rule.SCALE_DOWN
     ),
-    **dict.fromkeys(
-        ("stretch", "stretched", "squeeze", "distort", "stretch to fit", "squash", "ignore proportions"), Rule.FILL
-    ),
+    **dict.fromkeys(("stretch", "stretched", "squeeze", "stretch to fit", "squash", "ignore proportions"), Rule.FILL),
     **dict.fromkeys(("ignore aspect ratio", "without proportions"), Rule.FILL),
 }
 _NEVER_ENLARGED = frozenset(
@@ -170,8 +181,7 @@ COLOUR_ALONE_COST = 2.5  # beside any reading of which it is a part
 # words that ask for something without saying how much: what says it, the question, and usual answers
 _NEEDS = (
     (
-        "compress, compressed, lighter file, smaller file, file smaller, make file smaller, file lighter, make "
-        "lighter, "
+        "compress, compressed, lighter file, smaller file, file smaller, make file smaller, file lighter, "
         "file too large, file too big, file too heavy, too heavy, lighter to load, optimise for web, for web, for "
         "the web, "
         "weight, lighter weight, less weight, reduce file size, file size, compression, under, below, less than",

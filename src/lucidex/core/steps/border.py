@@ -127,6 +127,9 @@ class Border(FinishStep):
     def read(cls, text: str) -> Self | None:
         """Understands `border 4 %`, `border 2,5 % black` and `border 4 dark green inside`."""
         said, side = text, Side.OUTSIDE
+        for before in ("inner ", "inside "):
+            if text.startswith((f"{before}border", f"{before}frame")):
+                said, side = text.removeprefix(before), Side.INSIDE
         for words, meant in (("inside", Side.INSIDE), ("outside", Side.OUTSIDE)):
             if text.endswith(f" {words}"):
                 said, side = text.removesuffix(f" {words}"), meant

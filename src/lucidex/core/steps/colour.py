@@ -89,12 +89,12 @@ class Balance(ToneStep, FindingStep):
                 also="grey point, pick grey, neutral grey, neutral point",
             ),
             Offer(
-                ("warmer", "white balance"),
+                ("warmer",),
                 "More like evening sun.",
                 cls(warmth=20),
                 also="more warmth, warmer tones, less cold, less cool, less blue, warm, too cold, too blue, too "
-                "cool, wb, colour temperature, "
-                "temperature, warm up",
+                "cool, wb, "
+                "warm up",
             ),
             Offer(
                 ("cooler", "colder"),
@@ -173,7 +173,7 @@ class Saturation(ToneStep):
                 cls(saturation=-20),
                 also="less saturated, fewer colours, saturation down, less saturation, desaturate, reduce "
                 "saturation, decrease saturation, lower "
-                "saturation, muted, muted colours, less colour, pale, fade, faded, too colourful, "
+                "saturation, muted, muted colours, less colour, pale, faded, too colourful, "
                 "oversaturated",
             ),
         )

@@ -184,7 +184,7 @@ class Denoise(RestorationStep):
                 ("less noise", "reduce noise", "denoise"),
                 message,
                 cls(),
-                also="reduce grain, remove noise, noise reduction, noise, grain, less grain, remove grain, noisy, "
+                also="reduce grain, remove noise, noise reduction, noise, less grain, remove grain, noisy, "
                 "grainy, too noisy, clean up noise",
             ),
         )
@@ -224,6 +224,6 @@ class Deconvolve(RestorationStep):
                 ("bring back detail", "deblur", "less blur"),
                 message,
                 cls(),
-                also="blurry, out of focus, unblur, shaky, motion blur, remove blur, fix blur, too blurry",
+                also="blurry, out of focus, unblur, shaky, remove blur, fix blur, too blurry",
             ),
         )

@@ -18,7 +18,7 @@ from lucidex.core.units import format_number, parse_decimal
 _KINDS = "oval|ellipse|circle|round|rounded|rounded corners|round corners|slanted|slant|arch|arched"
 _NUMBER = r"([+-]?\d{1,2}(?:[.,]\d{1,2})?)(?: [%°]| degrees)?"
 _TYPED = re.compile(
-    rf"(?:cut )?(?:as |in |into |to )?(?:an? )?({_KINDS})(?: {_NUMBER})?"
+    rf"(?:cut )?(?:as |in |into |to )?(?:an? )?({_KINDS})(?: (?:by |of )?{_NUMBER})?"
     rf"(?:(?: ,)? (?:on )?(?:a )?{GROUND}(?: ground)?)?"
 )
 _MEANT = {
@@ -87,7 +87,7 @@ class Shape(FinishStep):
             FormKind.OVAL: "ellipse, cut oval, oval picture",
             FormKind.CIRCLE: "round picture, cut a circle, circular",
             FormKind.ROUNDED: "rounded, round the corners, round corners, soft corners",
-            FormKind.SLANTED: "slant, oblique edges, lean",
+            FormKind.SLANTED: "oblique edges, lean",
             FormKind.ARCH: "arched, arch window",
         }
         words = {FormKind.ROUNDED: "rounded corners"}

@@ -127,7 +127,7 @@ class Light(ToneStep, FindingStep):
                 "Brings a picture that is too dark or too light into a comfortable range; leaves others alone.",
                 cls(automatic=True),
                 Heading.BY_ITSELF,
-                also="auto, automatic, by itself, enhance, improve, better, optimise, auto "
+                also="auto, automatic, by itself, enhance, improve, better, auto "
                 "fix, auto tone, auto contrast, auto brightness, auto exposure, fix light, correct "
                 "light, fix exposure, make better, automatic correction, auto "
                 "adjust, make it look good, look good, look better, make it look better, make it nice, make it "

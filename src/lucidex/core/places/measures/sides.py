@@ -15,7 +15,7 @@ class Width(Measure):
     numbers: ClassVar[tuple[Number, ...]] = (Number("width_px"),)
     typed: ClassVar[tuple[str, ...]] = (
         r"(?:width )?{length} (?:wide|width|w|across)",
-        r"(?:fit )?(?:to )?(?:width|w|wide)(?: of| to| is)? {length}",
+        r"(?:fit )?(?:to )?(?:width|w|wide)(?: of| to| is| should be| shall be| must be)? {length}",
         r"{length} x auto",
     )
 
@@ -41,7 +41,7 @@ class Height(Measure):
     numbers: ClassVar[tuple[Number, ...]] = (Number("height_px"),)
     typed: ClassVar[tuple[str, ...]] = (
         r"(?:height )?{length} (?:high|height|h|tall)",
-        r"(?:fit )?(?:to )?(?:height|h|high|tall)(?: of| to| is)? {length}",
+        r"(?:fit )?(?:to )?(?:height|h|high|tall)(?: of| to| is| should be| shall be| must be)? {length}",
         r"auto x {length}",
     )
 
@@ -68,7 +68,8 @@ class LongestEdge(Measure):
     label: ClassVar[str] = "longest edge"
     numbers: ClassVar[tuple[Number, ...]] = (Number("longest_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"(?:longest|long|larger|largest|biggest)(?: edge| side| dimension)(?: of| to| is)? {length}",
+        r"(?:longest|long|larger|largest|bigger|biggest|max|maximum)(?: edge| side| dimension)"
+        r"(?: of| to| is| at| should be| shall be| must be)? {length}",
         r"longest {length}",
         r"{length} (?:on |at )?(?:the )?(?:longest|long|larger|largest|biggest)(?: edge| side| dimension)?",
     )
@@ -96,7 +97,8 @@ class ShortestEdge(Measure):
     label: ClassVar[str] = "shortest edge"
     numbers: ClassVar[tuple[Number, ...]] = (Number("shortest_px"),)
     typed: ClassVar[tuple[str, ...]] = (
-        r"(?:shortest|short|smaller|smallest)(?: edge| side| dimension)(?: of| to| is)? {length}",
+        r"(?:shortest|short|small|smaller|smallest|min|minimum)(?: edge| side| dimension)"
+        r"(?: of| to| is| at| should be| shall be| must be)? {length}",
         r"shortest {length}",
         r"{length} (?:on |at )?(?:the )?(?:shortest|short|smaller|smallest)(?: edge| side| dimension)?",
     )
