@@ -26,6 +26,7 @@ _THOUSANDS = re.compile(r"(?<![\d.,])([1-9]\d?),(\d{3})(?= ?(?:px|pixels?|x ?\d|
 _TOGETHER = (
     (re.compile(r"\b(?:counter|anti)[- ]?clock ?wise\b"), "anticlockwise"),
     (re.compile(r"\bper cent\b"), "%"),
+    (re.compile(r"\b(top|bottom) (?:centre|center|middle)\b"), r"\1"),
     (re.compile(r"\bminus (?=\d)"), "-"),
     (re.compile(r"\bplus (?=\d)"), "+"),
     (re.compile(r"(?<=\d),(?=\d{4})"), ", "),

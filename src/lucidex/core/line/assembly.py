@@ -64,7 +64,7 @@ def assembled(parts: Sequence[Part]) -> Assembled:
     them stand side by side that may be one thing.
     """
     for at, part in enumerate(parts):
-        beside = parts[max(at - 1, 0) : at + 2]
+        beside = [parts[one] for one in (_beside(parts, at, -1), _beside(parts, at, +1)) if one is not None]
         if isinstance(part, FillPart) and part.is_hint and not any(isinstance(one, SizePart) for one in beside):
             raise NotUnderstoodError("What it is for is said, and no size.")
         if isinstance(part, WishPart) and part.needs_size and not any(isinstance(one, SizePart) for one in parts):

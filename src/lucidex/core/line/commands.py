@@ -43,6 +43,7 @@ _FILLERS_WORDS = (
     "and then as just now all everything let have get give put some also so that's thanks "
     "thank look effect filter style version change convert save export adjust add instead sizes "
     "exact exactly precisely bring limit limited simply only "
+    "newsletter blog article poster flyer leaflet brochure shop catalogue intranet "
     "really quite rather website web page site homepage online internet"
 )
 FILLERS = frozenset(_FILLERS_WORDS.split())

@@ -16,7 +16,7 @@ from lucidex.core.encode import TYPED_NAMES
 from lucidex.core.errors import NotUnderstoodError, OutOfRangeError, UserError
 from lucidex.core.line.assembly import NotTogetherError, assembled, by_degrees, needed_resolution, turned
 from lucidex.core.line.commands import COMMANDS, DEGREES, DIVIDERS, FILLERS, read_command, read_fill
-from lucidex.core.line.deeds import Deed, UseName
+from lucidex.core.line.deeds import Deed, HangPlace, UseName
 from lucidex.core.line.everyday import in_english
 from lucidex.core.line.known_words import ASKED, EXPLAINED, SAME
 from lucidex.core.line.parts import (
@@ -43,13 +43,16 @@ from lucidex.core.line.wishes import RULES, read_wish
 from lucidex.core.places.demand import explain_limits
 from lucidex.core.steps import ALL_STEPS, all_offers
 from lucidex.core.typed_text import in_one_form, tokens_of
+from lucidex.core.units import LengthUnit
 
 MAX_LINE = 300  # characters
 MAX_TOKENS = 90
 MAX_READINGS = 5
 NEAR_COST = 1.5  # for each word that was read as another one
 AS_LIKELY = 0.45  # readings that are no dearer than the best one by this are asked about where they clash
+JUST_AS_LIKELY = 0.01  # the same in other units, with nothing to tell them apart: 4x6 in centimetres, or in inches
 FAR_FETCHED = 1.6  # what is dearer than the best one by more is not shown
+SAID_OTHERWISE = 1.2  # a way that is dearer by so much and says all is meant, before anything is asked
 UNKNOWN_COST = 12.0
 PREFIX_COST = 0.6
 EXPLAINED_COST = 1.4
@@ -61,13 +64,14 @@ MAX_SPELLINGS = 16  # of a line with words that may be misspelt
 _PATTERN_WORDS_TYPED = (
     "wide high width height tall longest shortest edge side square shape ratio aspect place multiple "
     "multiples under below most than less more lighter heavier quality keep left right top bottom centre "
+    "least minimum min "
     "around each sides rotate turn straighten crop room margin border logo cover strip resize scale percent "
     "resolution format background ground landscape portrait paper brightness contrast warmth exposure "
     "saturation vibrance shadows highlights sharpen blur noise perspective clockwise anticlockwise white "
     "black clear transparent grey wider higher larger smaller times enlarge enlarged never reduce corner "
     "stops brighter darker warmer cooler level"
 )
-_UNITS = frozenset(("px", "mm", "cm", "m", "in", "dpi", "kb", "mb", "k", "b", "x"))
+_UNITS = frozenset(("px", "°", "mm", "cm", "m", "in", "dpi", "kb", "mb", "k", "b", "x"))
 _PATTERN_WORDS = frozenset(_PATTERN_WORDS_TYPED.split())
 
 
@@ -182,12 +186,18 @@ class _Search:
 
     def _found(self, text: str) -> Readings:
         covered, misspelt = self._covered(self._words), _NO_SLIPS
-        if not _is_understood(covered):
-            covered = next((way for way in self._translated() if _is_understood(way)), covered)
+        translated = [] if _is_understood(covered) else list(self._translated())
+        for words in translated:
+            if _is_understood(ways := self._covered(words)):
+                covered = ways
+                break
         if not _is_understood(covered) and (better := self._respelt()) is not None:
             covered, misspelt = better
         if not _is_understood(covered) and (begun := self._begun()):
             return begun
+        for words in translated if not _is_understood(covered) else ():
+            if begun := _Search(words, self._names, self._quoted)._begun():
+                return begun
         return self._told(covered, misspelt, text)
 
     def _covered(self, words: Sequence[str]) -> list[Way]:
@@ -195,8 +205,8 @@ class _Search:
         ways = [replace(way, parts=turned(self._quoted.saying(way.parts))) for way in ways]
         return sorted(ways, key=lambda way: all(isinstance(part, FillPart) for part in way.parts))
 
-    def _translated(self) -> Iterator[list[Way]]:
-        """The ways of the line as languages read it in which it says something."""
+    def _translated(self) -> Iterator[list[str]]:
+        """The line as languages read it in which all of its words are known."""
 
         def is_known(word: str) -> bool:
             own = (_vocabulary(), self._names.by_word, PLACEHOLDERS, _UNITS)
@@ -204,11 +214,11 @@ class _Search:
 
         for words in in_english(self._words, is_known):
             if words != list(self._words):
-                yield self._covered(words)
+                yield words
 
     def _respelt(self) -> tuple[list[Way], _Slips] | None:
         """The ways of the cheapest spelling in which every word is known."""
-        vocabulary = [*_vocabulary(), *self._names.by_word, *PLACEHOLDERS]
+        vocabulary = [*_sorted_vocabulary(), *self._names.by_word, *PLACEHOLDERS]
         known = set(vocabulary)
         near = [[word] if word in known else near_words(word, vocabulary) or [word] for word in self._words]
         best: tuple[list[Way], _Slips] | None = None
@@ -381,6 +391,11 @@ def _vocabulary() -> frozenset[str]:
     return frozenset(words | FILLERS | _PATTERN_WORDS | TYPED_NAMES.keys())
 
 
+@lru_cache(maxsize=1)
+def _sorted_vocabulary() -> tuple[str, ...]:
+    return tuple(sorted(_vocabulary()))
+
+
 def _beginning_with(begun: str, names: _Names) -> list[str]:
     if len(begun) < 2 or begun[0].isdigit():
         return []
@@ -437,7 +452,10 @@ def _apart(readings: list[Reading]) -> tuple[Reading, ...]:
 
 def _need(ways: list[Way]) -> NeedPart | None:
     """What is missing, where the cheapest way says too little."""
-    return _unmet(ways[0].parts) if _is_understood(ways) else None
+    if not _is_understood(ways) or (need := _unmet(ways[0].parts)) is None:
+        return None
+    near = [way for way in ways if way.cost - ways[0].cost <= SAID_OTHERWISE and _is_understood([way])]
+    return None if any(need in way.parts and _unmet(way.parts) is None for way in near) else need
 
 
 def _unmet(parts: Sequence[Part]) -> NeedPart | None:
@@ -463,7 +481,12 @@ def _question(readings: tuple[Reading, ...]) -> str | None:
     if first.is_loose:
         return "Are these two things? A comma between them says so."
     rivals = [one for one in readings[1:] if one.cost - first.cost < AS_LIKELY and _clash(first, one)]
+    rivals += [one for one in readings[1:] if one.cost - first.cost < JUST_AS_LIKELY and _units(one) != _units(first)]
     return "Which one is meant?" if rivals else None
+
+
+def _units(reading: Reading) -> list[LengthUnit | None]:
+    return [deed.read.unit for deed in reading.deeds if isinstance(deed, HangPlace)]
 
 
 def _is_another_word(was: str, now: str) -> bool:

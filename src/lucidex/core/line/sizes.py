@@ -217,7 +217,7 @@ def read_size(words: str) -> Iterator[Found]:
     for measure, pattern, is_plain in _PATTERNS:
         if (match := pattern.fullmatch(words)) is not None:
             numbers = _numbers(measure, match.groups())
-            is_bare = measure is Percent and words.split()[1:] == ["%"]
+            is_bare = (measure is Percent and words.split()[1:] == ["%"]) or words.startswith("x ")
             part = SizePart(measure, numbers, is_bare=is_bare, is_change=measure is Percent)
             yield Found(part, 1.0 if is_plain else 1.4)
             if measure is ExactSize:
@@ -317,7 +317,8 @@ def _shares(words: str) -> Iterator[Found]:
         if (match := pattern.fullmatch(words)) is not None:
             share = start + times * float(parse_decimal(next(number for number in match.groups() if number)))
     if share is not None and share <= MAX_PERCENT:
-        yield Found(SizePart(Percent, (Typed(Decimal(str(share))),), is_change=True), 1.1)
+        percent = (Typed(Decimal(str(share))),)
+        yield Found(SizePart(Percent, percent, is_bare=words.startswith("x "), is_change=True), 1.1)
 
 
 def _typed(number: str, unit: str | None) -> Typed:

@@ -23,7 +23,7 @@ def _is_slip(word: str, meant: str) -> bool:
 
 
 def near_words(word: str, known: Collection[str], most: int = 2) -> list[str]:
-    """The known words that a word may have been meant to be, nearest first: a slip up to six letters, two beyond.
+    """The known words that a word may have been meant to be, all as near: a slip up to six letters, two beyond.
 
     >>> near_words("lnadscape", ["landscape", "escape"])
     ['landscape']
@@ -37,5 +37,5 @@ def near_words(word: str, known: Collection[str], most: int = 2) -> list[str]:
     if len(word) <= 6:
         near = [one for one in near if _is_slip(word, one[0])]
     # the first letter is seldom wrong, so of two that are as near the one that shares it goes first
-    ranked = sorted(near, key=lambda one: (one[1], one[0][0] != word[0], abs(len(one[0]) - len(word))))
-    return [one for one, _, _ in ranked[:most]]
+    ranked = sorted(near, key=lambda one: (one[1], one[0][0] != word[0], abs(len(one[0]) - len(word)), one[0]))
+    return [one for one, slips, _ in ranked[:most] if slips == ranked[0][1]]

@@ -47,7 +47,19 @@ RULES = {
         ),
         Rule.CONTAIN,
     ),
-    **dict.fromkeys(("do not crop", "uncropped", "no crop", "contained", "fitted", "with room"), Rule.CONTAIN),
+    **dict.fromkeys(
+        (
+            "do not crop",
+            "without cutting",
+            "without cutting anything",
+            "uncropped",
+            "no crop",
+            "contained",
+            "fitted",
+            "with room",
+        ),
+        Rule.CONTAIN,
+    ),
     **dict.fromkeys(
         (
             "no larger than",

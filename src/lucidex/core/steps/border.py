@@ -40,6 +40,9 @@ class Side(StrEnum):
     INSIDE = "inside"
 
 
+_SIDES = {"inside": Side.INSIDE, "inner": Side.INSIDE, "outside": Side.OUTSIDE, "outer": Side.OUTSIDE}
+
+
 class Border(FinishStep):
     """A border on the finished size; outside, the picture gives way, so that the size stays exact."""
 
@@ -126,13 +129,12 @@ class Border(FinishStep):
     @classmethod
     def read(cls, text: str) -> Self | None:
         """Understands `border 4 %`, `border 2,5 % black` and `border 4 dark green inside`."""
-        said, side = text, Side.OUTSIDE
-        for before in ("inner ", "inside "):
-            if text.startswith((f"{before}border", f"{before}frame")):
-                said, side = text.removeprefix(before), Side.INSIDE
-        for words, meant in (("inside", Side.INSIDE), ("outside", Side.OUTSIDE)):
-            if text.endswith(f" {words}"):
-                said, side = text.removesuffix(f" {words}"), meant
+        words = text.split()
+        sides = [word for word in words if word in _SIDES]
+        if len(sides) > 1:
+            return None
+        said = " ".join(word for word in words if word not in _SIDES)
+        side = _SIDES[sides[0]] if sides else Side.OUTSIDE
         match = _TYPED.fullmatch(said)
         if match is None or _leaves_open(match, said):
             return None

@@ -19,6 +19,7 @@ _TYPED = re.compile(
     rf"(?:add |put |place )?(?:a |the |our |my )?(logo|word mark|emblem|watermark|water mark|pale logo)(?: (?:at |"
     rf"in |on |to |into )?(?:the )?({_CORNERS})(?: corner)?)?"
     r"(?:(?: ,)? (\d{1,3}(?:[.,]\d{1,2})?)(?: %)?(?: (?:large|big|wide|of the picture))?)?"
+    rf"(?: (?:at |in |on )(?:the )?({_CORNERS})(?: corner)?)?"
     r"(?:(?: ,)?(?: at| with)? (?:(\d{1,3})(?: %)? (?:strong|strength|opacity|opaque)|(half) (?:as strong|strong|"
     r"strength)|(?:opacity|strength)(?: of)? (\d{1,3})(?: %)?))?"
 )
@@ -104,7 +105,9 @@ class Logo(AssetStep):
         if match is None:
             return None
         usual = {"anchor": Anchor.CENTRE, "size_percent": 60.0, "strength": 35.0} if match[1] in _PALE else {}
-        strong = 50.0 if match[5] else float(match[4] or match[6] or 0) or None
+        if match[2] and match[4]:
+            return None
+        strong = 50.0 if match[6] else float(match[5] or match[7] or 0) or None
         size = float(parse_decimal(match[3])) if match[3] else None
-        given = {"anchor": match[2], "size_percent": size, "strength": strong}
+        given = {"anchor": match[2] or match[4], "size_percent": size, "strength": strong}
         return cls.model_validate({**usual, **{name: value for name, value in given.items() if value is not None}})

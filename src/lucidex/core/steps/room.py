@@ -17,7 +17,7 @@ from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 
 MAX_ROOM_PX = 20_000
 _GROUND = re.compile(rf"(?: ,)?(?: in| of| with| on)? {GROUND}(?: background| ground)?$")
-_GROUND_BEFORE = re.compile(rf" {GROUND}(?= (?:room|margin|padding|space))")
+_GROUND_BEFORE = re.compile(rf"(?:^| ){GROUND}(?= (?:room|margin|padding|space))|(?<=px) {GROUND}(?= )")
 _KEEP = re.compile(r"(?: ,)? keep (?:the )?((?:top|bottom)?\s*(?:left|right)?|centre)(?=$| )")
 _ROOM = r"(?:add )?(?:room|margin|margins|padding|space|pad|border space|canvas)(?: of)?"
 _WHERE = (
@@ -186,7 +186,9 @@ def _rounded(product: int, divisor: int) -> int:
 
 def _taken(pattern: re.Pattern[str], text: str) -> tuple[str, str | None]:
     match = pattern.search(text)
-    return (text[: match.start()] + text[match.end() :], match[1]) if match else (text, None)
+    if match is None:
+        return text, None
+    return (text[: match.start()] + text[match.end() :]).strip(), next(part for part in match.groups() if part)
 
 
 def _read_extent(text: str) -> RoomOnSides | RoomToShape | RoomToSize | None:

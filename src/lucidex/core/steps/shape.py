@@ -15,7 +15,11 @@ from lucidex.core.steps.bands import FinishStep
 from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.units import format_number, parse_decimal
 
-_KINDS = "oval|ellipse|circle|round|rounded|rounded corners|round corners|slanted|slant|arch|arched"
+_KINDS = (
+    "oval|ellipse|circle|round|rounded|rounded corners|"
+    "round corners|round the corners|corners rounded|corner radius|slanted|slant|"
+    "arch|arched"
+)
 _NUMBER = r"([+-]?\d{1,2}(?:[.,]\d{1,2})?)(?: [%°]| degrees)?"
 _TYPED = re.compile(
     rf"(?:cut )?(?:as |in |into |to )?(?:an? )?({_KINDS})(?: (?:by |of )?{_NUMBER})?"
@@ -26,6 +30,9 @@ _MEANT = {
     "round": FormKind.CIRCLE,
     "rounded corners": FormKind.ROUNDED,
     "round corners": FormKind.ROUNDED,
+    "round the corners": FormKind.ROUNDED,
+    "corner radius": FormKind.ROUNDED,
+    "corners rounded": FormKind.ROUNDED,
     "slant": FormKind.SLANTED,
     "arched": FormKind.ARCH,
 }

@@ -132,7 +132,7 @@ class Light(ToneStep, FindingStep):
                 "light, fix exposure, make better, automatic correction, auto "
                 "adjust, make it look good, look good, look better, make it look better, make it nice, make it "
                 "nicer, nicer, beautify, make it pretty, fix it, fix the picture, improve it, improve the picture, "
-                "make it good, do your best, make it pop, pop",
+                "make it good, do your best",
             ),
             Offer(
                 ("lighter", "brighter", "brightness"),
@@ -140,7 +140,7 @@ class Light(ToneStep, FindingStep):
                 cls(brightness=20),
                 also="brightness up, brighten, lighten, too dark, more light, more brightness, increase brightness, "
                 "raise "
-                "brightness, brighten up, lighten up, underexposed, dark",
+                "brightness, brighten up, lighten up, underexposed",
             ),
             Offer(
                 ("darker",),
@@ -148,7 +148,7 @@ class Light(ToneStep, FindingStep):
                 cls(brightness=-20),
                 also="brightness down, darken, too bright, too light, less light, less bright, less brightness, "
                 "reduce "
-                "brightness, lower brightness, decrease brightness, dim, overexposed, bright",
+                "brightness, lower brightness, decrease brightness, dim, overexposed",
             ),
             Offer(
                 ("more contrast", "contrast"),

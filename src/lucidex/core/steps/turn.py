@@ -55,7 +55,7 @@ _TURN_OFFERS = (
 _QUARTER_TURN = re.compile(
     r"(?:rotate|turn|rotation|spin|rotated|turned)?(?: by)? ?([+-]?)(90|180|270)(?: (?:to )?(?:the )?"
     r"(left|right|anticlockwise|clockwise))?|(?:rotate|turn)(?: to)?(?: the)? (left|right|anticlockwise|"
-    r"clockwise)(?: by)? (90|180)"
+    r"clockwise)(?: by)? (90|180)|(?:by )?(90|180|270) (?:rotate|turn)(?: (?:to )?(?:the )?(left|right))?"
 )
 _MIRROR_OFFERS = (
     (
@@ -108,8 +108,8 @@ class Turn(GeometryStep):
         """Understands `rotate 90`, `turn 180`, `rotate -90`, `90 left` and `turn left 90`."""
         if (match := _QUARTER_TURN.fullmatch(text)) is None:
             return None
-        quarters = int(match[2] or match[5]) // 90
-        to_left = (match[3] or match[4]) in {"left", "anticlockwise"}
+        quarters = int(match[2] or match[5] or match[6]) // 90
+        to_left = (match[3] or match[4] or match[7]) in {"left", "anticlockwise"}
         if match[1] == "-":
             quarters = -quarters
         quarters = (-quarters if to_left else quarters) % 4
