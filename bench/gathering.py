@@ -51,10 +51,11 @@ SCROLLED = """count => new Promise(done => {
   requestAnimationFrame(step);
 })"""
 FIRST_SCREEN = """() => {
-  const seen = [...document.querySelectorAll('#contact img')].filter(one => {
+  // the boxes of the prints, not of what is in them: what is out of sight is not laid out until somebody asks
+  const seen = [...document.querySelectorAll('#contact .print')].filter(one => {
     const box = one.getBoundingClientRect();
     return box.top < innerHeight && box.bottom > 0;
-  });
+  }).map(one => one.querySelector('img'));
   return seen.length > 4 && seen.every(one => one.complete && one.naturalWidth);
 }"""
 
