@@ -37,10 +37,10 @@ from lucidex.core.line.paths import Way, best_ways
 from lucidex.core.line.quoted import PLACEHOLDERS, Lifted, bare, lifted
 from lucidex.core.line.sizes import NEEDS as SIZE_NEEDS
 from lucidex.core.line.sizes import PAPER, SCREENS, SHARES, read_size
-from lucidex.core.line.spelling import near_words
 from lucidex.core.line.wishes import NEEDS as WISH_NEEDS
 from lucidex.core.line.wishes import RULES, read_wish
 from lucidex.core.places.demand import explain_limits
+from lucidex.core.spelling import near_words
 from lucidex.core.steps import ALL_STEPS, all_offers
 from lucidex.core.typed_text import in_one_form, tokens_of
 from lucidex.core.units import LengthUnit

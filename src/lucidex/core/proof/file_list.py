@@ -12,6 +12,7 @@ from lucidex.core.encode import FormatName
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.proof.names import HIDDEN, web_stem
+from lucidex.core.spelling import near_words
 
 USUAL_PATTERN = "{place}/{name}-{width}x{height}{hidden}"
 USUAL_BEFORE = frozenset({"{place}/{name}-{width}x{height}"})  # what it was in earlier versions
@@ -28,6 +29,7 @@ FIELDS = {
 }
 MAX_PATTERN, MAX_PART, MAX_PATH = 200, 100, 380
 _FIELD = re.compile(r"\{([^{}]*)\}")
+_SUFFIX = re.compile(r"\.(?:jpe?g|png|webp|avif|gif|tiff?|pdf)$", re.IGNORECASE)
 _NOT_PLAIN = re.compile(r"[^a-z0-9_-]+")
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(?=$|\.)")
 
@@ -78,13 +80,32 @@ def check_pattern(pattern: str) -> str:
         raise NotUnderstoodError(f"Write a pattern such as {USUAL_PATTERN}, at most {MAX_PATTERN} letters.")
     for field in _FIELD.findall(pattern):
         if field not in FIELDS:
-            raise NotUnderstoodError(f"“{{{field}}}” is no field. There are: {', '.join(FIELDS)}.")
+            near = near_words(field, list(FIELDS), 1)
+            meant = f" Is “{{{near[0]}}}” meant?" if near else ""
+            raise NotUnderstoodError(f"“{{{field}}}” is no field.{meant} There are: {', '.join(FIELDS)}.")
     rest = _FIELD.sub("x", pattern)
     if "{" in rest or "}" in rest:
         raise NotUnderstoodError("A brace is open or closed without its other half.")
     if not rest.split("/")[-1].strip():
         raise NotUnderstoodError("After the last “/” the file's own name is missing.")
-    return pattern
+    return _SUFFIX.sub("", pattern) or pattern
+
+
+def pattern_advice(pattern: str) -> list[str]:
+    """What is to be said of a pattern that can be taken and may be meant otherwise.
+
+    >>> pattern_advice("{name}-width.jpg")[0]
+    '“width” stands in every name as it is. In braces, {width}, it is the field.'
+    """
+    advice = []
+    if (suffix := _SUFFIX.search(pattern.strip())) is not None:
+        advice.append(f"“{suffix[0]}” is left away: every file gets the ending of its own format.")
+    literal = re.findall(r"[a-z]+", _SUFFIX.sub("", _FIELD.sub(" ", pattern)).lower())
+    bare = dict.fromkeys(word for word in literal if word in FIELDS)
+    return [
+        *(f"“{word}” stands in every name as it is. In braces, {{{word}}}, it is the field." for word in bare),
+        *advice,
+    ]
 
 
 def list_files(pattern: str, namings: list[Naming]) -> list[ListedFile]:

@@ -1,9 +1,12 @@
 // Entry of every page: wires what each of them has. What belongs to one view is wired by its own script. Emits nothing.
 import { askAgain } from "./again.js";
 import { registerArrivals } from "./arrivals.js";
+import { listenToFileFields } from "./file_fields.js";
+import { closeByEscape } from "./opened.js";
 import { listenToLines } from "./readings.js";
 import { guardRequests, say } from "./requests.js";
 import { rememberSizes } from "./sizes.js";
+import { goByGroups } from "./roving.js";
 import { sayTimes } from "./times.js";
 import { keepTyped } from "./typed.js";
 
@@ -14,6 +17,9 @@ listenToLines();
 rememberSizes();
 keepTyped();
 askAgain();
+goByGroups();
+closeByEscape();
+listenToFileFields();
 
 // a choice that sends its form at once
 document.addEventListener("change", (event) => {
@@ -43,7 +49,8 @@ document.addEventListener("click", (event) => {
   const after = target.closest("[data-close-sheet-after]");
   if (after) window.setTimeout(() => after.closest("[data-sheet]")?.remove());
   if (target.closest("[data-close-sheet]")) target.closest("[data-sheet]")?.remove();
-  if (target.closest("[data-focus-line]")) document.getElementById("line")?.focus();
+  const focuses = target.closest("[data-focus-line]")?.getAttribute("data-focus-line");
+  if (typeof focuses === "string") document.getElementById(focuses || "line")?.focus();
 });
 
 document.addEventListener("DOMContentLoaded", () => {

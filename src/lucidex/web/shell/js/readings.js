@@ -24,6 +24,7 @@ export function listenToLines() {
       event.preventDefault();
       choose(parts, 0);
     } else if (event.key === "Escape" && parts.seat.childElementCount) {
+      event.preventDefault();
       parts.seat.replaceChildren();
       choose(parts, -1);
     }

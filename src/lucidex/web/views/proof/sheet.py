@@ -1,5 +1,6 @@
 """Proof: the sheet of pictures and places; cells are looked at, framed, left out; steps go on selected rows."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from typing import Annotated, Any
@@ -11,7 +12,7 @@ from lucidex.core.encode import JPEG, PNG, Effort, Encoding, encode
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.places.output_id import OutputId
-from lucidex.core.proof.file_list import FIELDS
+from lucidex.core.proof.file_list import FIELDS, pattern_advice
 from lucidex.core.steps.bands import lacks_asset
 from lucidex.core.steps.base import Step
 from lucidex.core.units import parse_weight
@@ -38,6 +39,7 @@ from lucidex.web.views.routines.use import use_sheet
 router = APIRouter(dependencies=[Depends(check_csrf)], include_in_schema=False)
 
 ROWS_AT_ONCE = 10
+MAX_ROWS, MAX_HEAD = 200, 12_000  # of those that are asked for at once; letters
 THUMB = Size(600, 352)  # twice what the largest cell shows
 Share = Annotated[float, Form(ge=-10, le=10, allow_inf_nan=False)]
 
@@ -77,24 +79,45 @@ def proof(
         actor=actor,
         folio=folio,
         parts=[shown[start : start + ROWS_AT_ONCE] for start in range(0, len(shown), ROWS_AT_ONCE)],
+        first=[(row, row.cells) for row in shown[:ROWS_AT_ONCE]],
         order=order,
         look=look,
         flagged=flagged,
         routines=[kept.routine for kept in read_routines(app.workshop, actor)],
         columns=columns_of(folio.places),
+        head=" ".join(column.output for column in columns_of(folio.places)),
         totals=totals_of(rows),
     )
 
 
 @router.get("/folios/{folio_id}/proof/rows")
 def rows(
-    request: Request, app: App, actor: SignedIn, folio_id: int, on: Annotated[list[int], Query()]
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    on: Annotated[list[int], Query(max_length=MAX_ROWS)],
+    head: Annotated[str, Query(max_length=MAX_HEAD)] = "",
 ) -> HTMLResponse:
-    """Some rows with their cells, in the order in which they are asked for."""
+    """Some rows with their cells, in the order in which they are asked for.
+
+    The cells are those of the sheet's `head`, its outputs: where others hang by now, the page says so.
+    """
     folio = read_folio(app.workshop, actor, folio_id)
     found = {row.state.picture_id: row for row in proof_sheet.proof_rows(app.workshop, actor, folio, set(on))}
     part = [found[picture_id] for picture_id in on if picture_id in found]
-    return partial(request, "proof/rows.html", rows=part)
+    present = [column.output for column in columns_of(folio.places)]
+    shown = head.split() or present
+    response = partial(request, "proof/rows.html", rows=[(row, _under(row, shown)) for row in part])
+    if shown != present:
+        response.headers["HX-Trigger"] = "sheet-outdated"
+    return response
+
+
+def _under(row: ProofRow, head: Sequence[str]) -> list[ProofCell | None]:
+    """The cells of a row under a sheet's head; None where nothing hangs any more."""
+    cells: dict[str, ProofCell] = {cell.output: cell for cell in row.cells}
+    return [cells.get(output) for output in head]
 
 
 @router.get("/folios/{folio_id}/proof/weights")
@@ -292,6 +315,7 @@ def names(
     """The list of finished names and folders, before anything is made; as last time, where nothing else is asked."""
     pattern = runs.latest_pattern(app.workshop, actor, folio_id) if pattern is None else pattern
     values: dict[str, Any] = {"folio_id": folio_id, "pattern": pattern, "fields": FIELDS, "cells": [], "trouble": ""}
+    values["advice"] = pattern_advice(pattern)
     try:
         values["cells"] = runs.list_cells(app.workshop, actor, folio_id, pattern, runs.today())
     except NotUnderstoodError as error:

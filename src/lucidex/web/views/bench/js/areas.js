@@ -343,7 +343,10 @@ function listenToAreas() {
   document.addEventListener("keydown", (event) => {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
     if (state.facts?.mode !== "area" || typing || event.ctrlKey || event.metaKey) return;
-    if (event.key === "Escape") leave();
+    if (event.key === "Escape") {
+      event.preventDefault();
+      leave();
+    }
     else if (event.key === " " && !/** @type {Element} */ (event.target).closest?.("button, summary, a, [data-area]")) {
       event.preventDefault();
       state.panning = true;

@@ -7,7 +7,10 @@ const SIGHTS = /** @type {Record<string, string>} */ ({ w: "whole", 1: "actual",
 
 export function listenForKeys() {
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Escape" && isTyping(event)) /** @type {HTMLElement} */ (event.target).blur();
+    if (event.key === "Escape" && isTyping(event) && !event.defaultPrevented) {
+      event.preventDefault();
+      /** @type {HTMLElement} */ (event.target).blur();
+    }
     if (!document.getElementById("bench") || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     const key = event.key.toLowerCase();
     if (key === "h") holdOriginal(true);

@@ -1,5 +1,6 @@
 // The add-a-step line: opens its lists, says what an entry of them does in a seat of its own, and does what concerns
 // the page alone when the server has understood it. Owns which of its lists is open.
+import { opened } from "../../../shell/js/opened.js";
 import { say } from "../../../shell/js/requests.js";
 
 /** @type {Record<string, () => void>} */
@@ -27,6 +28,12 @@ export function registerLine(Alpine) {
   document.addEventListener("input", sift);
   document.addEventListener("htmx:before:request", sayTaken);
   for (const end of ["htmx:finally:request", "htmx:error"]) document.addEventListener(end, (event) => { if (isOfLine(event)) forgetTaken(); });
+  document.addEventListener("click", (event) => {
+    // whoever wants to hang a place sees the book of them, below the line
+    if (!current || !/** @type {Element} */ (event.target).closest("[data-focus-line]")) return;
+    current.open = "size";
+    openedList("size");
+  });
   document.addEventListener("line-done", () => { if (current) current.open = ""; });
   document.addEventListener("line-commands", (event) => {
     const { names } = /** @type {CustomEvent} */ (event).detail;
@@ -109,11 +116,23 @@ function sift(event) {
   }
 }
 
+/** Escape closes a list that was opened, and leads back to its button. @param {string} name */
+function openedList(name) {
+  const button = document.activeElement;
+  opened({ isOpen: () => current?.open === name, close: () => {
+    if (current) current.open = "";
+    if (button instanceof HTMLElement) button.focus();
+  } });
+}
+
 /** @param {string} name */
 function group(name) {
   return {
     /** @this {{open: string}} */
-    "@click"() { this.open = this.open === name ? "" : name; },
+    "@click"() {
+      this.open = this.open === name ? "" : name;
+      if (this.open) openedList(name);
+    },
     /** @this {{open: string}} */
     ":aria-expanded"() { return String(this.open === name); },
   };

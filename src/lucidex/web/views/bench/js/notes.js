@@ -281,9 +281,11 @@ function listen() {
   document.addEventListener("keydown", (event) => {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
     if (state.facts?.mode !== "notes" || typing || event.ctrlKey || event.metaKey) return;
-    if (event.key === "Escape") sendMove();
-    if (event.key === "Escape") /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
-    else if (event.key === "+" || event.key === "-") thicker(event.key === "+" ? STEP : 1 / STEP);
+    if (event.key === "Escape") {
+      event.preventDefault();
+      sendMove();
+      /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
+    } else if (event.key === "+" || event.key === "-") thicker(event.key === "+" ? STEP : 1 / STEP);
   });
 }
 

@@ -136,6 +136,7 @@ function listen() {
   document.addEventListener("keydown", (event) => {
     const typing = /** @type {Element} */ (event.target).matches?.("input, textarea, select");
     if (state.facts?.mode !== "text" || event.key !== "Escape" || typing) return;
+    event.preventDefault();
     send();
     /** @type {HTMLElement | null} */ (document.querySelector(".step[data-open] [data-close-step]"))?.click();
   });

@@ -1,7 +1,7 @@
 // The proof sheet: rows are selected, cells are framed by mouse and keys, and a run is followed. Emits requests for the
 // cells that changed.
 
-import { csrf } from "../../../shell/js/requests.js";
+import { csrf, say } from "../../../shell/js/requests.js";
 
 const FOOT_PAUSE_MS = 250;
 const STEP = 0.04; // of the window, for each press of an arrow key; with Shift four times as far
@@ -34,6 +34,7 @@ function startProof() {
     });
     document.addEventListener("row-changed", (event) => refreshRow(document.querySelector(`[data-row="${/** @type {CustomEvent} */ (event).detail.picture}"]`)));
     document.addEventListener("row-changed", refreshFoot);
+    document.addEventListener("sheet-outdated", () => say("A place was hung or taken down since this sheet was opened. Load the page again to see all of them."));
     document.addEventListener("htmx:after:swap", () => {
       // rows that have just come keep being selected
       for (const box of boxes()) box.checked = selected.has(box.value);
