@@ -21,7 +21,8 @@ from playwright.sync_api import sync_playwright
 from sqlalchemy import event
 
 from bench.batch import bring_all_in
-from bench.tone import FLAGS, PASSWORD, process
+from bench.painted import FLAGS
+from bench.tone import PASSWORD, process
 from lucidex.core.line.deeds import AddStep
 from lucidex.core.line.places import read_demand
 from lucidex.core.line.reader import read_line
