@@ -1,12 +1,17 @@
 """Pages and their parts, without a browser: what they answer and what they say."""
 
+import io
 import os
 import re
 import time
 
 import pytest
+from PIL import Image
 
 from lucidex.core.geometry.sizes import Size
+from lucidex.services.house.workshop import Workshop
+from lucidex.services.intake.intake import bring_in
+from lucidex.services.pictures.gathering import read_sheet
 from lucidex.web.shell.static_files import SERVED
 from lucidex.web.shell.view import WEB, carried_by
 from lucidex.web.views import VIEWS
@@ -242,3 +247,19 @@ def test_a_form_that_is_refused_leads_back_to_where_it_stood(work: Work) -> None
     doubled = {**html, "Referer": "http://127.0.0.1//elsewhere.example/"}
     answer = client.post(f"{page}/erase", headers=doubled, follow_redirects=False)
     assert answer.headers["location"] == "/elsewhere.example/", "no address of another host"
+
+
+@pytest.mark.parametrize("suffix", ["PDF", "TIFF"])
+def test_a_file_of_several_pages_offers_the_others_where_it_is_prepared(
+    work: Work, workshop: Workshop, suffix: str
+) -> None:
+    out, sheets = io.BytesIO(), [Image.new("RGB", (72, 36), (60, 60 + number, 90)) for number in range(3)]
+    sheets[0].save(out, suffix, save_all=True, append_images=sheets[1:])
+    taken = bring_in(workshop, work.visitor.actor, work.folio_id, f"sheets.{suffix}", [out.getvalue()])
+    bench = work.visitor.client.get(f"/pictures/{taken.picture_id}").text
+    assert "Pages, of 3" in bench
+    refused = work.visitor.post(f"/pictures/{taken.picture_id}/parts", {"pages": "9"})
+    assert "no page 9" in refused.text
+    work.visitor.post(f"/pictures/{taken.picture_id}/parts", {"pages": "2-3"})
+    sheet = read_sheet(workshop, work.visitor.actor, work.folio_id)
+    assert sum("one of 3 pages" in [remark.words for remark in one.remarks] for one in sheet.pictures) == 3
