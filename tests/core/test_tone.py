@@ -20,6 +20,7 @@ from lucidex.core.picture.tone.curves import along
 from lucidex.core.picture.tone.development import curve, developed, mixture
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
+from lucidex.core.steps.bands import ToneStep
 from lucidex.core.steps.base import Step
 from lucidex.core.steps.colour import Balance, BalanceByTone, BlackAndWhite, Saturation
 from lucidex.core.steps.composition import tone_of
@@ -383,3 +384,22 @@ def test_looks_of_ones_own_are_data_in_a_folder(tmp_path: Path) -> None:
     finally:
         add_looks(tmp_path / "nowhere")
     assert len(all_looks()) >= 8
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "both"),
+    [
+        (Light(brightness=20), Light(brightness=20, contrast=5), Light(brightness=40, contrast=5)),
+        (Exposure(stops=0.5), Exposure(stops=-1.5), Exposure(stops=-1)),
+        (Saturation(saturation=50), Saturation(saturation=-50, vibrance=10), Saturation(saturation=-25, vibrance=10)),
+        (ShadowsHighlights(shadows=35), ShadowsHighlights(shadows=35), ShadowsHighlights(shadows=70)),
+        (Light(brightness=90), Light(brightness=20), None),
+        (Light(brightness=20), Light(brightness=-20), None),
+        (Light(automatic=True, brightness=12), Light(automatic=True), None),
+        (Light(brightness=20), Exposure(stops=1), None),
+    ],
+)
+def test_two_tone_steps_of_a_kind_are_one_where_they_are_exactly_that(
+    one: ToneStep, other: ToneStep, both: ToneStep | None
+) -> None:
+    assert one.joined(other) == both

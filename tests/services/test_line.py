@@ -230,3 +230,15 @@ def test_what_is_said_as_a_change_asks_whether_the_chosen_place_is_meant(
             do(state, line, place.id)
     do(state, line, place.id, said)
     assert hung(workshop, actor, state) == stands
+
+
+def test_the_same_typed_once_more_becomes_one_step(
+    do: Doing, workshop: Workshop, actor: Actor, state: PictureState
+) -> None:
+    first = do(state, "lighter, crop square")
+    again = do(first.state, "lighter, more contrast")
+    assert sentences(again.state) == ["Brightness +40, contrast +20.", "Cropped to the shape 1 : 1."]
+    assert again.state.document.steps[0].id == first.state.document.steps[0].id
+    assert again.state.undo == "Brightness +40, contrast 0. Brightness +40, contrast +20."
+    others = do(do(again.state, "turn left").state, "turn left")
+    assert sentences(others.state)[-2:] == ["Turned a quarter to the left."] * 2, "what is no tone stays two steps"

@@ -6,6 +6,8 @@ Beside these stand three that are mixed in: what looks by itself, what is drawn 
 from collections.abc import Iterable, Iterator, Mapping
 from typing import ClassVar, Self, TypeVar
 
+from pydantic import ValidationError
+
 from lucidex.core.finish.assets import AssetFile, Assets
 from lucidex.core.finish.canvas import Canvas, Finished, Margins, Seat
 from lucidex.core.finish.forms import Form
@@ -82,6 +84,27 @@ class ToneStep(Step):
     def tone(self) -> Tone:
         """What it adds to the one development."""
         return Tone()
+
+    def joined(self, other: Step) -> Self | None:
+        """One step that does what this and another of its kind do together, exactly and within its limits.
+
+        None where there is none: where they differ in more than their amounts, or would take each other back.
+        """
+        if not isinstance(other, type(self)) or (isinstance(self, FindingStep) and self.finds_now):
+            return None
+        together, sums = self.tone().plus(other.tone()), self.amounts_with(other)
+        try:
+            one = type(self).model_validate({**other.model_dump(), **sums})
+        except ValidationError:
+            return None
+        rest = type(self).model_fields.keys() - sums.keys()
+        is_plain = all(getattr(self, name) == getattr(other, name) for name in rest)
+        return one if is_plain and not together.is_neutral and one.tone().is_like(together) else None
+
+    def amounts_with(self, other: Self) -> dict[str, float]:
+        """Its amounts together with those of another of its kind: most are added."""
+        names = {name.removeprefix("-") for name in self.amounts.values()}
+        return {name: round(getattr(self, name) + getattr(other, name), 3) for name in names}
 
 
 class EffectStep(Step):

@@ -137,6 +137,11 @@ class Saturation(ToneStep):
         """A mixture with grey, the same for all and by the colour's own strength."""
         return Tone(saturation=self.saturation / 100, vividness=self.vibrance / 100)
 
+    def amounts_with(self, other: Self) -> dict[str, float]:
+        """What is left of the colours is multiplied."""
+        left = (1 + self.saturation / 100) * (1 + other.saturation / 100)
+        return super().amounts_with(other) | {"saturation": round(100 * (left - 1), 3)}
+
     def sentence(self) -> Sentence:
         """For example: Saturation +10, gently +20."""
         return (

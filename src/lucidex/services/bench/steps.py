@@ -13,8 +13,8 @@ from lucidex.core.geometry.sizes import Size
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.clipping import colour_at
 from lucidex.core.places.demand import explain_limits
-from lucidex.core.source.facts import SourceFacts
 from lucidex.core.steps import StepEntry, finding
+from lucidex.core.steps.bands import ToneStep
 from lucidex.core.steps.base import Carried, Stage, Step, plain
 from lucidex.core.steps.colour import Balance
 from lucidex.core.steps.composition import tone_of
@@ -77,18 +77,26 @@ def all_begun(
 ) -> tuple[list[StepEntry], str, Alter]:
     """The same, worked out and not yet recorded: the entries, a summary, and the change."""
     seen, entries = state, []
+    alters: list[Alter] = []
     for step in steps:
         started = with_newest(workshop, actor, begun(renderer, seen, step, before))
-        entry = edits.new_entry(started)
+        joined = _joined(seen.document, started) if before is None else None
+        entry = joined or edits.new_entry(started)
         entries.append(entry)
-        seen = with_document(seen, edits.add_step(started, entry.id, before)(seen.document, seen.facts))
+        alters.append(
+            edits.replace_step(entry.id, entry.step) if joined else edits.add_step(started, entry.id, before)
+        )
+        seen = with_document(seen, alters[-1](seen.document, seen.facts))
+    return entries, " ".join(plain(entry.step.sentence()) for entry in entries), edits.several(*alters)
 
-    def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
-        for entry in entries:
-            document = edits.add_step(entry.step, entry.id, before)(document, facts)
-        return document
 
-    return entries, " ".join(plain(entry.step.sentence()) for entry in entries), alter
+def _joined(document: PictureDocument, step: Step) -> StepEntry | None:
+    """The last tone step of a kind with another one of it taken in, where both are exactly one."""
+    last = next((one for one in reversed(document.steps) if one.step.kind == step.kind), None)
+    if last is None or not last.active or not isinstance(last.step, ToneStep) or not isinstance(step, ToneStep):
+        return None
+    both = last.step.joined(step)
+    return None if both is None else last.model_copy(update={"step": both})
 
 
 def changed(renderer: Renderer, state: PictureState, step_id: str, parameters: dict[str, object]) -> Step:

@@ -1,8 +1,10 @@
 """What the tone steps of a picture add up to."""
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import astuple, dataclass, fields, replace
 
 from lucidex.core.picture.tone.curves import Points, is_straight, towards
+
+ROUNDING = 1e-5  # of an amount of −1 to 1, as the ledger shows it
 
 
 @dataclass(frozen=True)
@@ -124,6 +126,14 @@ class Tone:
                 "middle": self.middle.times(share),
                 "light": self.light.times(share),
             }
+        )
+
+    def is_like(self, other: "Tone") -> bool:
+        """Whether both do the same, but for rounding."""
+        mine, theirs = astuple(self), astuple(other)
+        return all(
+            abs(one - two) < ROUNDING if isinstance(one, float) and isinstance(two, float) else one == two
+            for one, two in zip(mine, theirs, strict=True)
         )
 
     @property
