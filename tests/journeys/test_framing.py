@@ -216,7 +216,7 @@ def test_steps_go_to_other_pictures_and_a_part_becomes_one(desk: Desk, photograp
     page.wait_for_url("**/pictures/*")
     desk.settled()
     desk.type_line("turn left")
-    page.click("text=Put on others")
+    page.click("text=Put all on others")
     page.click("[data-tick-all]")
     expect(page.locator("[name=on]:checked")).to_have_count(2)
     desk.accessible()

@@ -263,3 +263,16 @@ def test_a_file_of_several_pages_offers_the_others_where_it_is_prepared(
     work.visitor.post(f"/pictures/{taken.picture_id}/parts", {"pages": "2-3"})
     sheet = read_sheet(workshop, work.visitor.actor, work.folio_id)
     assert sum("one of 3 pages" in [remark.words for remark in one.remarks] for one in sheet.pictures) == 3
+
+
+@pytest.mark.parametrize(("asked", "coding"), [("gzip, br", "gzip"), ("identity", None), ("gzip;q=0", None)])
+def test_scripts_travel_small_and_are_the_same(work: Work, asked: str, coding: str | None) -> None:
+    client = work.visitor.client
+    (address,) = re.findall(r'src="(/static/[0-9a-f]{16}/shell/js/main.js)"', client.get("/").text)
+    answer = client.get(address, headers={"accept-encoding": asked})
+    assert answer.headers.get("content-encoding") == coding
+    assert answer.headers["cache-control"].endswith("immutable")
+    assert answer.content == (WEB / "shell/js/main.js").read_bytes()
+    if coding:
+        assert answer.headers["vary"] == "Accept-Encoding"
+        assert int(answer.headers["content-length"]) < len(answer.content) / 2

@@ -182,6 +182,7 @@ def change_in(
     if after == before:
         return _state(session, picture)
     check_assets(session, actor, after.assets - before.assets)
+    touch(session, picture.folio_id)  # before the new row takes hold of its picture
     snapshot = Snapshot(
         picture_id=picture.id,
         parent_id=held.snapshot_id,
@@ -311,12 +312,16 @@ def changed_elsewhere() -> ChangedMeanwhileError:
     )
 
 
+def touch(session: Session, folio_id: int) -> None:
+    """The folio first, before anything of it is written: whoever changes several of its pictures and whoever changes
+    one of them meet here, and cannot come to wait for each other."""
+    session.execute(update(Folio).where(Folio.id == folio_id).values(changed_at=now()))
+
+
 def point(session: Session, picture: Picture, version: int, snapshot_id: int) -> None:
     """Let a state of a picture count, after `version`. ChangedMeanwhileError where another one stands by now."""
     held = session.get_one(Document, picture.id)
-    # the folio first: whoever changes several pictures of one folio and whoever changes one of them meet here, and
-    # cannot come to wait for each other
-    session.execute(update(Folio).where(Folio.id == picture.folio_id).values(changed_at=now()))
+    touch(session, picture.folio_id)
     moved = session.execute(
         update(Document)
         .where(Document.picture_id == picture.id, Document.version == version)

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, joinedload
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import NotFoundError, UserError
 from lucidex.core.source.facts import SourceFacts
-from lucidex.records.models import Document, Folio, Picture, Snapshot, Source, now
+from lucidex.records.models import Document, Picture, Snapshot, Source
 from lucidex.services.assets.assets import check_assets
 from lucidex.services.folios.folios import ASKED_AT_ONCE, NO_PICTURE, allowed_pictures, check_may_change
 from lucidex.services.people.people import Actor
@@ -21,6 +21,7 @@ from lucidex.services.pictures.documents import (
     changed_elsewhere,
     expect_version,
     grown_from,
+    touch,
 )
 
 
@@ -137,6 +138,8 @@ def _written(
         )
         for picture_id, document in documents.items()
     }
+    for folio_id in sorted({one.picture.folio_id for one in found.values()}):
+        touch(session, folio_id)
     session.add_all(snapshots.values())
     session.flush()
     pointed = {
@@ -159,9 +162,8 @@ class Pointed:
 
 def point_all(session: Session, pointed: Mapping[int, Pointed]) -> None:
     """Let states of pictures count. ChangedMeanwhileError where another one counts by now."""
-    # the folios first, in the order of their numbers: as for one picture, so that nobody waits for each other
     for folio_id in sorted({one.picture.folio_id for one in pointed.values()}):
-        session.execute(update(Folio).where(Folio.id == folio_id).values(changed_at=now()))
+        touch(session, folio_id)
     ids = list(pointed)
     for start in range(0, len(ids), ASKED_AT_ONCE):
         some = {one: pointed[one] for one in ids[start : start + ASKED_AT_ONCE]}

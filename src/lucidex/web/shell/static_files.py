@@ -5,11 +5,17 @@ for once; without the key, or with that of an earlier start, a file is asked for
 a folder `js` or `static` is served.
 """
 
+import gzip
 import os
 import re
 import time
+from functools import lru_cache
 from hashlib import sha256
+from http import HTTPStatus
+from pathlib import Path
 
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import Headers
 from starlette.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
@@ -29,6 +35,7 @@ KEPT = "public, max-age=31536000, immutable"
 READ_AT = time.time()
 KEY = _key()
 ADDRESS = f"/static/{KEY}"
+_TEXTS = frozenset({".js", ".css", ".svg", ".json"})
 _KEYED = re.compile(r"([0-9a-f]{16})/(.+)")
 
 
@@ -48,7 +55,27 @@ class KeyedFiles(StaticFiles):
         response = await super().get_response(keyed[2] if keyed else path, scope)
         if keyed and keyed[1] == KEY and isinstance(response, FileResponse) and _is_as_read(response):
             response.headers["Cache-Control"] = KEPT
+            if _takes_gzip(scope) and Path(response.path).suffix in _TEXTS and response.status_code == HTTPStatus.OK:
+                return await _smaller(response)
         return response
+
+
+def _takes_gzip(scope: Scope) -> bool:
+    codings = Headers(scope=scope).get("accept-encoding", "").split(",")
+    return any(coding.split(";")[0].strip() == "gzip" and "q=0" not in coding for coding in codings)
+
+
+async def _smaller(response: FileResponse) -> Response:
+    """The same as it travels with a third of the bytes."""
+    content = await run_in_threadpool(_compressed, str(response.path))
+    smaller = Response(content, media_type=response.media_type, headers={"Content-Encoding": "gzip"})
+    smaller.headers.update({"Cache-Control": KEPT, "Vary": "Accept-Encoding"})
+    return smaller
+
+
+@lru_cache(maxsize=512)
+def _compressed(path: str) -> bytes:
+    return gzip.compress(Path(path).read_bytes(), mtime=0)
 
 
 def _is_as_read(response: FileResponse) -> bool:
