@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PIL import Image
+from PIL import Image, ImageDraw
 
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size
+from lucidex.core.picture.content import Raster
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, Percent
 from lucidex.core.steps.corners import Corners
@@ -117,3 +118,29 @@ def test_a_turn_before_keeps_the_angle_and_a_line_stays_level() -> None:
     point = straightened.to_content(straightened.to_picture(Point(0.3, 0.6)))
     assert (point.x, point.y) == pytest.approx((0.3, 0.6))
     assert straightened.size == largest_upright(Size(3_000, 4_000), 3)
+
+
+def looked_at(pixels: Pixels, step: Straighten) -> Straighten:
+    height, width = pixels.shape[:2]
+    return step.found_on(Raster(pixels, PictureGeometry.of(Size(width, height))))
+
+
+@pytest.mark.parametrize("tilt", [-6.0, -1.5, 0.0, 2.5, 8.0])
+def test_a_tilt_in_which_long_edges_agree_is_taken_back(tilt: float) -> None:
+    image = Image.new("RGB", (900, 600), (90, 120, 90))
+    draw, slope = ImageDraw.Draw(image), math.tan(math.radians(tilt))
+    for top in range(80, 560, 90):
+        draw.line([(0, top - 450 * slope), (900, top + 450 * slope)], (220, 220, 200), 9)
+    found = looked_at(np.asarray(image), Straighten(automatic=True))
+    assert found.angle_degrees == pytest.approx(-tilt, abs=0.25)
+    assert looked_at(np.asarray(image), Straighten(angle_degrees=1)).angle_degrees == 1, "what was set by hand stays"
+
+
+def test_where_no_edges_agree_nothing_is_turned_and_that_is_said() -> None:
+    noise = np.random.default_rng(4).integers(0, 255, (300, 400, 3), np.uint8)
+    found = looked_at(noise, Straighten(automatic=True))
+    assert found.angle_degrees == 0
+    remark = found.remark(PictureGeometry.of(Size(400, 300)))
+    assert remark is not None
+    assert "No edges agree" in remark.sentence
+    assert Straighten().remark(PictureGeometry.of(Size(400, 300))) is None

@@ -2,15 +2,17 @@
 
 import math
 import re
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point, Size
 from lucidex.core.geometry.transform import Transform
+from lucidex.core.picture.content import Raster
 from lucidex.core.picture.grounds import CLEAR
-from lucidex.core.steps.bands import GeometryStep
+from lucidex.core.picture.tilt import tilt_of
+from lucidex.core.steps.bands import FindingStep, GeometryStep
 from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.steps.corners import Corners
 from lucidex.core.units import format_number, parse_decimal
@@ -25,16 +27,32 @@ _TYPED = re.compile(
 )
 
 
-class Straighten(GeometryStep):
-    """Turn by up to 45 degrees; positive angles turn clockwise."""
+class Straighten(GeometryStep, FindingStep):
+    """Turn by up to 45 degrees; positive angles turn clockwise. By itself, where most long edges agree."""
 
     kind: Literal["straighten"] = "straighten"
-    angle_degrees: Annotated[float, Field(ge=-MAX_ANGLE, le=MAX_ANGLE, allow_inf_nan=False)]
+    angle_degrees: Annotated[float, Field(ge=-MAX_ANGLE, le=MAX_ANGLE, allow_inf_nan=False)] = 0.0
     corners: Corners = Corners.CUT
     ground: Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")] = "#ffffff"
+    automatic: bool = False
+    finds: ClassVar[frozenset[str]] = frozenset({"angle_degrees"})
+    by_hand: ClassVar[dict[str, object]] = {"automatic": False}
     carried: ClassVar[Carried] = Carried.NEVER
     varied_field: ClassVar[str | None] = "angle_degrees"
     variants: ClassVar[str] = "-2; -1; 1; 2"
+
+    def found_on(self, raster: Raster) -> Self:
+        """Where it is automatic: level, as far as most long edges agree; nothing where they do not."""
+        if not self.automatic:
+            return self
+        tilt = tilt_of(raster.pixels)
+        return self.model_copy(update={"angle_degrees": 0.0 if tilt is None else round(-tilt, 1) + 0.0})
+
+    def remark(self, geometry: PictureGeometry) -> Remark | None:
+        """A sentence where nothing was found."""
+        if not self.automatic or self.angle_degrees:
+            return None
+        return Remark("No edges agree on a tilt.")
 
     def transform_geometry(self, geometry: PictureGeometry) -> PictureGeometry:
         """The turned frame; its middle stays the middle."""
@@ -54,12 +72,12 @@ class Straighten(GeometryStep):
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
         """Straighten by a line or an angle."""
-        message = "Draw a line along something that should be level or upright, or set the angle."
+        message = "Looks how far the picture is tilted; draw a line along what should be level, or set the angle."
         return (
             Offer(
                 ("straighten", "level"),
                 message,
-                cls(angle_degrees=0),
+                cls(automatic=True),
                 also="horizon, level horizon, fix horizon, crooked, tilted, level the horizon, straighten horizon, "
                 "not straight, "
                 "straight, tilt, skewed, deskew, make straight",
