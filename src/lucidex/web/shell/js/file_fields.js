@@ -25,5 +25,5 @@ export function listenToFileFields() {
 function sayFile(field, input) {
   const words = field.querySelector(".file-words"), name = input.files?.[0]?.name;
   field.toggleAttribute("data-chosen", Boolean(name));
-  if (words) words.textContent = name ?? "Choose a file, or drop it here";
+  if (words) words.textContent = name ?? "Choose or drop";
 }
