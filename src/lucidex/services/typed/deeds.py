@@ -9,7 +9,7 @@ from lucidex.core.document import Framing
 from lucidex.core.errors import NotUnderstoodError
 from lucidex.core.line.deeds import Wishes
 from lucidex.core.line.parts import Command
-from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.steps import StepEntry
 from lucidex.services.bench.steps import all_begun
@@ -95,7 +95,8 @@ def carry_out(
                 state = _wish(session, actor, state, place_id, deed.wishes)
             if isinstance(deed, ChangeDeed) and place_id is not None:
                 place = place_of(session, actor, place_id, to_change=True)
-                change_place_in(session, actor, place.id, place.version, deed.demand, place.name)
+                demand = amended(demand_of(place), **deed.typed)  # on top of what a colleague may have changed
+                change_place_in(session, actor, place.id, place.version, demand, place.name)
     message = ""
     if place_id is not None and _asks_for_weight(deeds):
         state, message = _in_better_format(renderer, workshop, actor, state, place_id)

@@ -79,10 +79,11 @@ class WishDeed:
 
 @dataclass(frozen=True)
 class ChangeDeed:
-    """The chosen place becomes another."""
+    """The chosen place becomes another, by what was `typed`; `demand` is what it is then."""
 
     demand: PlaceDemand
     place_name: str
+    typed: Mapping[str, object]
 
     @property
     def words(self) -> str:
@@ -224,12 +225,13 @@ def _changes(chosen: Chosen | None, deeds: Sequence[Deed]) -> list[ChangeDeed]:
     if chosen is None or not isinstance(only, HangPlace) or not only.is_change:
         return []
     typed = only.read.model_dump(mode="json", exclude_none=True)
-    wanted = [amended(chosen.demand, **typed)]
+    wanted = [typed]
     if isinstance(only.read.measure, Percent):
         share = chosen.demand.measure.at_percent(only.read.measure.percent)
         if share is not None and share != only.read.measure:
-            wanted.insert(0, amended(chosen.demand, **{**typed, "measure": share.model_dump(mode="json")}))
-    return [ChangeDeed(one, chosen.name) for one in wanted if one != chosen.demand]
+            wanted.insert(0, {**typed, "measure": share.model_dump(mode="json")})
+    changes = [ChangeDeed(amended(chosen.demand, **one), chosen.name, one) for one in wanted]
+    return [change for change in changes if change.demand != chosen.demand]
 
 
 def offered(words: str) -> Proposal:

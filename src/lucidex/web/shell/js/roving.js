@@ -65,9 +65,9 @@ function settle(group) {
   for (const one of all) {
     if (one === stop || beside?.contains(one)) {
       if (passed.delete(one)) one.removeAttribute("tabindex");
-    } else if (!passed.has(one)) {
-      passed.add(one);
-      one.tabIndex = -1;
+    } else {
+      passed.add(one); // also one whose attribute went when its part of the page was exchanged
+      if (one.tabIndex !== -1) one.tabIndex = -1;
     }
   }
 }
