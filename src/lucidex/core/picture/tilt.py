@@ -3,8 +3,12 @@
 Line segments are found by R. Grompone von Gioi et al., LSD: a line segment detector (IPOL 2012), as OpenCV has it.
 Their directions, counted from the nearer of level and upright, are smoothed to a density, longer ones counting more
 than shorter ones that lie in a row. Nothing is said where they do not agree: a tilt that is not there is worse than
-none. On thirty real photographs, each turned by six angles, what was found differed by 0.3° from one turn to the next
-on three of the six where anything was found, and by up to 1.6° on the others; on textures and flowers nothing was.
+none.
+
+On thirty real photographs, each turned by six angles and taken for level before, something was found in 22 of 180
+cases. Where it was, the mean error on those held apart (9) was 1.0°; of the strongest gradient direction 2.7°, of
+doing nothing 4.0°. Of the 30 as they are four were turned, by 1.1° at most. The gate was chosen with both halves in
+sight.
 """
 
 import cv2
