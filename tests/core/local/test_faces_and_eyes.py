@@ -11,11 +11,12 @@ from lucidex.core.areas.area import Area
 from lucidex.core.areas.shapes import Ellipse
 from lucidex.core.areas.sight import Sight
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.faces.detection import LARGE, MODELS, SMALL, find_faces
+from lucidex.core.faces.detection import LARGE, MODELS, SMALL, Face, find_all_faces, find_faces
+from lucidex.core.faces.flash_eyes import flash_eyes
 from lucidex.core.geometry.picture_geometry import PictureGeometry
-from lucidex.core.geometry.sizes import Box, Point, Size
-from lucidex.core.picture.content import Raster
+from lucidex.core.geometry.sizes import Box, Point, Size, Window
 from lucidex.core.picture.dust import find_dust
+from lucidex.core.picture.raster import Raster
 from lucidex.core.source.local.red_eye import RedEyeRemoval, find_pupil, redness
 from lucidex.core.steps.hide import HideFaces
 from lucidex.core.steps.mend_spots import MendedSpot, RemoveDust
@@ -80,6 +81,27 @@ def test_small_faces_in_a_wide_picture_are_found_too() -> None:
     assert len(find_faces(wide)) == 4
 
 
+@pytest.mark.parametrize("turns", range(4))
+@pytest.mark.parametrize("stops", [0, -4])
+def test_all_faces_are_found_however_a_picture_is_turned_and_in_the_dark(turns: int, stops: int) -> None:
+    portrait = cv2.resize(whole("visitors"), (200, 150), interpolation=cv2.INTER_AREA)
+    wide = cv2.resize(whole("terraces"), (1_024, 700), interpolation=cv2.INTER_AREA)
+    wide[500:650, 700:900] = portrait
+    seen = np.ascontiguousarray(np.rot90(wide, turns)).astype(np.float64) / 255
+    dark = np.rint(255 * (seen**2.2 * 2.0**stops) ** (1 / 2.2)).astype(np.uint8)
+    upright = [face.window.centre for face in find_all_faces(wide)]
+    assert len(upright) == 2
+    found = find_all_faces(dark)
+    assert len(found) == 2
+    height, width = wide.shape[:2]
+    for at in upright:
+        there = [at, Point(at.y, width - at.x), Point(width - at.x, height - at.y), Point(height - at.y, at.x)][turns]
+        near = min(found, key=lambda face: np.hypot(face.window.centre.x - there.x, face.window.centre.y - there.y))
+        assert np.hypot(near.window.centre.x - there.x, near.window.centre.y - there.y) < 0.4 * near.window.width
+        assert near.window.left < near.eyes[0].x < near.window.left + near.window.width
+        assert near.window.top < near.eyes[0].y < near.window.top + near.window.height
+
+
 def test_the_networks_ship_with_their_licence() -> None:
     assert "Apache License" in (MODELS / "LICENSE").read_text()
     assert all((MODELS / network.file).is_file() for network in (LARGE, SMALL))
@@ -93,6 +115,72 @@ def test_all_five_red_eyes_are_found_and_the_sixth_is_not() -> None:
     step = RedEyes().found_on(raster("by-flash", RedEyes.looked_at_edge))
     assert step.faces == 3
     assert len(step.shapes) == 5
+
+
+LAMPS = [(1, 1, 1), (1.25, 1, 0.6), (1.5, 1, 0.35), (0.8, 1, 1.25)]  # daylight, two lamps, a blue sky
+
+
+Rgb = tuple[int, int, int]
+
+
+def lit(colour: Rgb, lamp: tuple[float, float, float]) -> Rgb:
+    """A colour under a lamp, as a camera balanced for daylight sees it."""
+    light = np.array(lamp) * (np.array(colour) / 255) ** 2.2
+    red, green, blue = (int(value) for value in np.rint(255 * np.minimum(light, 1) ** (1 / 2.2)))
+    return red, green, blue
+
+
+def portrait(
+    pupils: tuple[Rgb, ...], iris: Rgb, lamp: tuple[float, float, float] = (1, 1, 1)
+) -> tuple[np.ndarray, Face]:
+    """Two eyes in a face of 200 pixels, as a camera would blur and number them, and where the face is."""
+    pixels = np.full((220, 220, 3), lit((190, 150, 126), lamp), np.uint8)
+    eyes = (Point(70, 80), Point(150, 80))
+    for middle, pupil in zip(eyes, pupils, strict=True):
+        at = (round(middle.x), round(middle.y))
+        cv2.ellipse(pixels, at, (17, 9), 0, 0, 360, lit((215, 205, 200), lamp), -1, cv2.LINE_AA)
+        cv2.circle(pixels, at, 8, lit(iris, lamp), -1, cv2.LINE_AA)
+        cv2.circle(pixels, at, 5, lit(pupil, lamp), -1, cv2.LINE_AA)
+        cv2.circle(pixels, (at[0] + 1, at[1] - 1), 1, lit((235, 235, 235), lamp), -1, cv2.LINE_AA)
+    noisy = cv2.GaussianBlur(pixels, (0, 0), 0.7) + np.random.default_rng(5).normal(0, 2, pixels.shape)
+    jpeg = cv2.imencode(".jpg", np.clip(noisy, 0, 255).astype(np.uint8)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])[1]
+    return cv2.imdecode(jpeg, cv2.IMREAD_COLOR)[..., ::-1], Face(Window(10, 20, 200, 200), eyes, 0.9)
+
+
+@pytest.mark.parametrize("lamp", LAMPS)
+@pytest.mark.parametrize("iris", [(104, 70, 44), (63, 31, 11), (140, 95, 50), (96, 120, 130)])
+def test_no_iris_is_taken_for_a_flash_in_whatever_light(iris: tuple[int, int, int], lamp) -> None:  # noqa: ANN001
+    assert not any(eye.is_sure for eye in flash_eyes(*portrait(((20, 14, 12),) * 2, iris, lamp)))
+    assert not any(eye.is_sure for eye in flash_eyes(*portrait((iris,) * 2, iris, lamp))), (
+        "nor where no pupil is seen"
+    )
+
+
+@pytest.mark.parametrize("red", [(205, 32, 38), (150, 30, 30), (110, 20, 24)])
+@pytest.mark.parametrize("iris", [(104, 70, 44), (96, 120, 130)])
+def test_a_red_pupil_is_found_in_one_eye_or_in_both(red: Rgb, iris: Rgb) -> None:
+    dark = (20, 14, 12)
+    for pupils in ((red, red), (red, dark), (dark, red)):
+        pixels, face = portrait(pupils, iris)
+        sure = [eye for eye in flash_eyes(pixels, face) if eye.is_sure]
+        assert len(sure) == pupils.count(red)
+        for eye in sure:
+            assert min(np.hypot(eye.middle.x - at.x, eye.middle.y - at.y) for at in face.eyes) < 3
+            assert eye.radius < 8
+
+
+def test_a_face_without_light_has_no_red_eyes() -> None:
+    assert flash_eyes(np.zeros((220, 220, 3), np.uint8), portrait(((9, 9, 9),) * 2, (9, 9, 9))[1]) == []
+
+
+def test_a_reddish_eye_that_may_be_so_is_left_and_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    pixels, face = portrait(((190, 80, 70),) * 2, (104, 70, 44))
+    monkeypatch.setattr("lucidex.core.steps.red_eyes.find_faces", lambda pixels: (face,))
+    step = RedEyes().found_on(Raster(pixels, PictureGeometry.of(Size(220, 220))))
+    assert (step.shapes, step.doubtful) == ((), 2)
+    remark = step.remark(PictureGeometry.of(Size(220, 220)))
+    assert remark is not None
+    assert remark.sentence.startswith("2 eyes are reddish")
 
 
 def test_only_the_red_goes() -> None:

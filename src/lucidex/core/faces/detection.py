@@ -6,6 +6,7 @@ box and six points, of which the first two are the eyes. One network sees large 
 at the whole and at overlapping parts, so that faces in a group are found too.
 """
 
+import math
 import threading
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -17,13 +18,18 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from lucidex.core.cancellation import check_wanted
 from lucidex.core.geometry.sizes import Point, Window
 
 MODELS = Path(__file__).parent / "models"
 CERTAIN_FROM = 0.6  # of 1
 SAME_FROM = 0.3  # overlap over union: two findings of one face
-PART_SHARE = 0.6  # of the raster's sides
-LEAST_PART = 256  # pixels: what is smaller has no parts
+PART_SHARE, SMALL_SHARE = 0.6, 0.27  # of the raster's sides
+OVERLAPPING = 0.2  # of a part, beside the next one
+LEAST_PART = 200  # pixels: what is smaller has no parts
+CERTAIN_IF_ALONE = 0.65
+ALONE = 2.0  # times a face, when it is looked at once more
+DARK_BELOW, LIT_TO = 100.0, 230.0  # code values: of the lightest hundredth
 COLOURS = 127.5  # the networks see code values as -1 to 1
 
 Bytes = npt.NDArray[np.uint8]
@@ -74,21 +80,98 @@ def _loaded(network: Network) -> Any:  # noqa: ANN401 - OpenCV's nets have no ty
 
 
 def find_faces(pixels: Bytes) -> tuple[Face, ...]:
-    """The faces of a height × width × 3 or more raster of sRGB bytes, the most certain first."""
-    colours = np.ascontiguousarray(pixels[..., :3])
-    found = [*_seen_by(LARGE, colours, 0, 0), *_seen_by(SMALL, colours, 0, 0)]
-    for left, top, part in _parts(colours):
-        found += _seen_by(SMALL, part, left, top)
+    """The faces of a height × width × 3 or more raster of sRGB bytes, the most certain first.
+
+    Upright ones from a twentieth of the longer side on, in a fraction of a second.
+    """
+    return tuple(_without_doubles(_seen_at_large(_lit(pixels))))
+
+
+def find_large_faces(pixels: Bytes) -> tuple[Face, ...]:
+    """The same of upright faces from about a tenth of the longer side on, in a third of the time."""
+    colours = _lit(pixels)
+    seen = [face for network in (LARGE, SMALL) for face in _seen_by(network, colours, 0, 0)]
+    return tuple(_without_doubles(seen))
+
+
+def find_all_faces(pixels: Bytes) -> tuple[Face, ...]:
+    """The same and besides small ones, from a thirtieth of the longer side on, and turned ones, in a second or two.
+
+    What only a closer look finds is looked at once more by itself, and must be a face there too.
+    """
+    colours = _lit(pixels)
+    found = [*find_faces(pixels)]
+    for turns in range(4):
+        turned = np.ascontiguousarray(np.rot90(colours, turns))
+        check_wanted()
+        near = [*_seen_in_parts(turned, SMALL_SHARE), *(_seen_at_large(turned) if turns else ())]
+        height, width = colours.shape[:2]
+        for face in _without_doubles([one for one in near if one.certainty >= CERTAIN_IF_ALONE]):
+            if _is_one_by_itself(turned, face):
+                found.append(_turned_back(face, turns, width, height))
     return tuple(_without_doubles(found))
 
 
-def _parts(pixels: Bytes) -> Iterator[tuple[int, int, Bytes]]:
+def _seen_at_large(pixels: Bytes) -> list[Face]:
+    """What both networks see of the whole, and one of large parts."""
+    return [*_seen_by(LARGE, pixels, 0, 0), *_seen_by(SMALL, pixels, 0, 0), *_seen_in_parts(pixels, PART_SHARE)]
+
+
+def _seen_in_parts(pixels: Bytes, share: float) -> list[Face]:
+    return [face for left, top, part in _parts(pixels, share) for face in _seen_by(SMALL, part, left, top)]
+
+
+def _lit(pixels: Bytes) -> Bytes:
+    """As light as a face is looked for in."""
+    colours = np.ascontiguousarray(pixels[..., :3])
+    lightest = float(np.percentile(colours, 99)) if colours.size else 255.0
+    if lightest >= DARK_BELOW or lightest < 1:
+        return colours
+    lit: Bytes = np.minimum(colours * (LIT_TO / lightest), 255).astype(np.uint8)
+    return lit
+
+
+def _is_one_by_itself(pixels: Bytes, face: Face) -> bool:
+    """Whether the network for large faces sees one where another has seen a small one."""
+    side, middle = ALONE * max(face.window.width, face.window.height), face.window.centre
+    left, top = max(0, round(middle.x - side / 2)), max(0, round(middle.y - side / 2))
+    part = np.ascontiguousarray(pixels[top : round(middle.y + side / 2), left : round(middle.x + side / 2)])
+    if min(part.shape[:2]) < 8:
+        return False
+    seen = _seen_by(LARGE, part, left, top)
+    return any(_overlap(one.window, face.window) > SAME_FROM for one in seen)
+
+
+def _turned_back(face: Face, turns: int, width: int, height: int) -> Face:
+    """A face that was seen in a raster turned by so many quarters to the left, in the raster of width × height."""
+
+    def back(x: float, y: float) -> Point:
+        places = (Point(x, y), Point(width - y, x), Point(width - x, height - y), Point(y, height - x))
+        return places[turns]
+
+    one, other = (
+        back(face.window.left, face.window.top),
+        back(face.window.left + face.window.width, face.window.top + face.window.height),
+    )
+    left, top = min(one.x, other.x), min(one.y, other.y)
+    window = Window(left, top, abs(one.x - other.x), abs(one.y - other.y))
+    eyes = (back(face.eyes[0].x, face.eyes[0].y), back(face.eyes[1].x, face.eyes[1].y))
+    return Face(window, eyes, face.certainty)
+
+
+def _parts(pixels: Bytes, share: float) -> Iterator[tuple[int, int, Bytes]]:
+    """Parts of so much of the raster's sides, overlapping, with where they begin; none of what is small."""
     height, width = pixels.shape[:2]
-    high, wide = round(height * PART_SHARE), round(width * PART_SHARE)
+    high, wide = (max(round(side * share), min(side, round(max(height, width) * share))) for side in (height, width))
     if min(high, wide) >= LEAST_PART:
-        for top in (0, height - high):
-            for left in (0, width - wide):
+        for top in _begins(height, high):
+            for left in _begins(width, wide):
                 yield left, top, np.ascontiguousarray(pixels[top : top + high, left : left + wide])
+
+
+def _begins(side: int, part: int) -> list[int]:
+    count = 1 if part >= side else max(2, math.ceil((side - part) / (part * (1 - OVERLAPPING))) + 1)
+    return sorted({round(share * (side - part)) for share in np.linspace(0, 1, count)})
 
 
 def _seen_by(network: Network, pixels: Bytes, left: int, top: int) -> list[Face]:

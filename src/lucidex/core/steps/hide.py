@@ -9,12 +9,12 @@ from lucidex.core.areas.area import Area, area_words, counted_words
 from lucidex.core.areas.bridges import near_ones
 from lucidex.core.areas.placing import Placed, kept
 from lucidex.core.areas.shapes import Ellipse
-from lucidex.core.faces.detection import Face, find_faces
+from lucidex.core.faces.detection import Face, find_all_faces
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.geometry.transform import Transform
-from lucidex.core.picture.content import Raster
 from lucidex.core.picture.grounds import HexColour, ground_words
+from lucidex.core.picture.raster import Raster
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.hiding import NOTHING_KEPT_FROM, Hidden, Hiding
 from lucidex.core.steps.bands import FindingStep
@@ -138,7 +138,7 @@ class HideFaces(_Hiding, FindingStep):
         """The step over the faces that it finds on a picture; what was found before is forgotten, what was drawn
         stays."""
         drawn = [shape for shape in self.shapes if not shape.found]
-        faces = [head_of(face, raster) for face in find_faces(raster.pixels)]
+        faces = [head_of(face, raster) for face in find_all_faces(raster.pixels)]
         return self.with_shapes((*faces, *drawn))
 
     def _is_face(self, part: Area) -> bool:

@@ -10,10 +10,11 @@ from lucidex.core.areas.area import MAX_SHAPES, counted_words
 from lucidex.core.areas.placing import Placed, kept
 from lucidex.core.areas.shapes import Ellipse, Shape
 from lucidex.core.errors import OutOfRangeError
-from lucidex.core.faces.detection import Face, find_faces
+from lucidex.core.faces.detection import find_faces
+from lucidex.core.faces.flash_eyes import FlashEye, flash_eyes
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.red_eye import RedEyeRemoval, find_pupil
 from lucidex.core.steps.bands import FindingStep
@@ -21,7 +22,6 @@ from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words
 from lucidex.core.steps.hide import placed_on_raster
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
 
-EYE_REACH = 0.16  # of a face's width: how far from an eye's place its pupil is looked for
 LEAST_REACH = 4.0  # pixels
 AROUND_PUPIL = 1.5  # times its radius
 
@@ -38,16 +38,24 @@ class RedEyes(AreaStep, FindingStep):
     brush_radius: ClassVar[float] = 0.02
     looks_first: ClassVar[bool] = True
     looked_at_edge: ClassVar[int] = 2_048
-    found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces"})
+    found_fields: ClassVar[frozenset[str]] = frozenset({"shapes", "faces", "doubtful"})
     shapes: Annotated[tuple[Ellipse, ...], Field(max_length=MAX_SHAPES), FailFast()] = ()
     faces: Annotated[int, Field(ge=0, le=10_000)] = 0
+    doubtful: Annotated[int, Field(ge=0, le=20_000)] = 0
 
     def found_on(self, raster: Raster) -> Self:
         """The step with the red pupils of the faces that it finds; eyes that were clicked on stay."""
         faces = find_faces(raster.pixels)
-        eyes = [eye for face in faces for eye in _red_eyes_of(face, raster)]
+        eyes = [eye for face in faces for eye in flash_eyes(raster.pixels, face)]
+        sides = [2 * AROUND_PUPIL * max(eye.radius, 1.0) for eye in eyes]
+        sure = [
+            placed_on_raster(raster, eye.middle, side, side)
+            for eye, side in zip(eyes, sides, strict=True)
+            if eye.is_sure
+        ]
         clicked = [shape for shape in self.shapes if not shape.found]
-        return self.with_shapes((*eyes, *clicked)).model_copy(update={"faces": len(faces)})
+        found = {"faces": len(faces), "doubtful": len(eyes) - len(sure)}
+        return self.with_shapes((*sure, *clicked)).model_copy(update=found)
 
     def seen_on(self, gesture: Gesture, raster: Raster) -> Gesture:
         """The pupil that is nearest to a click, within the brush. OutOfRangeError where nothing red is there."""
@@ -79,7 +87,11 @@ class RedEyes(AreaStep, FindingStep):
         return self.with_shapes(())
 
     def remark(self, geometry: PictureGeometry) -> Remark | None:
-        """A sentence where there was no red eye."""
+        """A sentence where there was no red eye, or where one may be brown as well."""
+        if self.doubtful:
+            eyes = "One more eye is" if self.doubtful == 1 else f"{self.doubtful} more eyes are"
+            eyes = eyes if self.shapes else eyes.replace(" more", "")
+            return Remark(f"{eyes} reddish, and may be so by nature: left as it came. Click on a pupil that is red.")
         if self.shapes:
             return None
         if not self.faces:
@@ -108,19 +120,6 @@ class RedEyes(AreaStep, FindingStep):
         )
 
 
-def _red_eyes_of(face: Face, raster: Raster) -> list[Ellipse]:
-    """The eyes of a face that are red."""
-    reach = max(LEAST_REACH, EYE_REACH * face.window.width)
-    found = []
-    for eye in face.eyes:
-        left, top = max(0, int(eye.x - 2 * reach)), max(0, int(eye.y - 2 * reach))
-        part = raster.pixels[top : int(eye.y + 2 * reach) + 1, left : int(eye.x + 2 * reach) + 1, :3]
-        if part.size == 0:
-            continue
-        middle = type(eye)(eye.x - left, eye.y - top)
-        pupil = find_pupil(part.astype(np.float32) / 255, middle, reach)
-        if pupil is not None:
-            at, radius = pupil
-            side = 2 * AROUND_PUPIL * max(radius, 1.0)
-            found.append(placed_on_raster(raster, type(eye)(at.x + left, at.y + top), side, side))
-    return found
+def _around(eye: FlashEye, raster: Raster) -> Ellipse:
+    side = 2 * AROUND_PUPIL * max(eye.radius, 1.0)
+    return placed_on_raster(raster, eye.middle, side, side)
