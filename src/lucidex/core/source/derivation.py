@@ -18,7 +18,7 @@ from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.geometry.transform import Transform, upright_size, uprighting
 from lucidex.core.source.pyramid import LADDER, AnyPixels
 
-RESTORATION_REVISION = 3  # raised where the same numbers give other pixels
+RESTORATION_REVISION = 5  # raised where the same numbers give other pixels
 TILE_EDGE = 1_024
 
 

@@ -14,9 +14,9 @@ from lucidex.core.finish.forms import Form
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.picture.background_removal import BackgroundRemoval
-from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.grounds import Colour
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.steps.base import Group, Heading, PreviewClass, Stage, Step
@@ -127,6 +127,10 @@ class FinishStep(Step):
     group: ClassVar[Group] = Group.FINISH
     preview_class: ClassVar[PreviewClass] = PreviewClass.SCALED
     seat: ClassVar[Seat] = Seat.OVER  # on the finished size: on what it acts
+
+    def measured_on(self, canvas: Size) -> Self:
+        """The same in shares of a finished size, where it has a measure that other sizes would show otherwise."""
+        return self
 
     def room(self, canvas: Size) -> Margins:
         """How much of the finished size it needs around the picture, which gives way."""

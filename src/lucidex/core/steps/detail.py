@@ -6,8 +6,9 @@ from pydantic import Field
 
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.detail import LocalContrast, Sharpening, Softening
+from lucidex.core.source.denoising import CosineDenoising
 from lucidex.core.source.derivation import Restoration
-from lucidex.core.source.restoration import Deconvolution, WaveletDenoising
+from lucidex.core.source.restoration import Deconvolution
 from lucidex.core.steps.bands import EffectStep, RestorationStep
 from lucidex.core.steps.base import Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.tone import Percent, signed
@@ -160,7 +161,7 @@ class Denoise(RestorationStep):
     """Less noise, measured on the original's own pixels."""
 
     kind: Literal["denoise"] = "denoise"
-    strength: Amount = Field(40.0, description="How much of the measured noise goes; more also takes fine detail.")
+    strength: Amount = Field(40.0, description="At 40 what was measured goes; more takes fine detail along.")
     amounts: ClassVar[dict[str, str]] = dict.fromkeys(
         ("less noise", "denoise", "noise", "reduce noise", "noise reduction", "remove noise"), "strength"
     )
@@ -168,8 +169,8 @@ class Denoise(RestorationStep):
     variants: ClassVar[str] = "20; 40; 60; 90"
 
     def restorations(self) -> tuple[Restoration, ...]:
-        """Wavelet shrinkage."""
-        return (WaveletDenoising(self.strength / 100),) if self.strength else ()
+        """Sliding transforms."""
+        return (CosineDenoising(self.strength / 100),) if self.strength else ()
 
     def sentence(self) -> Sentence:
         """For example: Noise reduced by 40 %."""
