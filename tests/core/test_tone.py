@@ -13,7 +13,7 @@ from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.luma import BT709_LUMA
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.tone.amounts import Curves, Grey, Shift, Tone
 from lucidex.core.picture.tone.clipping import BINS, colour_at, histogram, marked
 from lucidex.core.picture.tone.curves import along
@@ -227,6 +227,41 @@ def test_automatics_mend_what_is_wrong() -> None:
     found = Range(automatic=True).found_on(raster(flat))
     assert found.black_percent > 20
     assert found.white_percent > 20
+
+
+def tones(*percents: tuple[float, float, float]) -> np.ndarray:
+    """Greys: shares of the picture, each spread evenly from one percentage of the range to another."""
+    parts = [np.linspace(low, high, round(share * 400)) for share, low, high in percents]
+    column = np.rint(np.concatenate(parts) * 2.55).astype(np.uint8)
+    return np.repeat(np.repeat(column[:, None, None], 40, axis=1), 3, axis=2)
+
+
+@pytest.mark.parametrize(
+    ("seen", "is_done"),
+    [
+        (tones((1, 1, 80)), False),  # no white shows, and black is there
+        (tones((1, 50, 94)), True),  # neither is there
+        (tones((0.02, 47, 62), (0.98, 62, 94)), False),  # nothing dark shows: it ends gradually
+        (tones((1, 25, 75)), True),
+        (tones((1, 0, 54)), True),  # two stops too dark
+        (tones((1, 13, 85)), False),  # as soft as many that are meant so
+    ],
+)
+def test_the_range_is_taken_where_it_is_lacking_and_not_where_nothing_fills_it(
+    seen: np.ndarray, is_done: bool
+) -> None:
+    found = Range(automatic=True).found_on(raster(seen))
+    assert (found.black_percent + found.white_percent > 20) is is_done
+    assert is_done or found.black_percent + found.white_percent < 3
+
+
+def test_a_dark_ground_with_a_light_in_it_is_meant_and_a_burnt_picture_is_not() -> None:
+    assert Light(automatic=True).found_on(raster(tones((0.9, 2, 30), (0.1, 60, 98)))).brightness == 0
+    assert Light(automatic=True).found_on(raster(tones((1, 2, 40)))).brightness > 15
+    burnt = tones((0.6, 10, 90), (0.4, 90, 97))
+    assert Light(automatic=True).found_on(raster(burnt)).brightness == 0
+    burnt[240:, :, 0] = 255
+    assert Light(automatic=True).found_on(raster(burnt)).brightness < -30
 
 
 @pytest.mark.parametrize("file", ["terraces.jpg", "rosette.jpg", "keeper.jpg", "fern-fronds.jpg", "seed-packet.jpg"])

@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.tone.amounts import Grey, Shift, Tone
 from lucidex.core.picture.tone.cast import found_cast
 from lucidex.core.picture.tone.development import balance_for_grey, to_linear

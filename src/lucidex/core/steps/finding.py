@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection
 
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Step
 

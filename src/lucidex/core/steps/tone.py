@@ -11,7 +11,7 @@ import numpy.typing as npt
 from pydantic import Field
 
 from lucidex.core.luma import BT709_LUMA
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.tone.amounts import Tone
 from lucidex.core.picture.tone.development import brightness_for
 from lucidex.core.picture.tone.page import page_level
@@ -22,15 +22,20 @@ from lucidex.core.units import format_number
 Percent = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
 
-DARK_BELOW, LIGHT_ABOVE = 0.32, 0.72  # of the gamma range: a median between these is left alone
-WASHED_OUT = 0.35  # where even the darkest twentieth is lighter, a light picture is too light
-LIT_FROM = 0.85  # where the lightest reach this, a dark picture may be meant: lamps at night, a bright window
-LIT_SHARE = 0.4  # of the lift that it gets then
+DARK_BELOW = 0.32  # of the gamma range: a lighter median is left alone
+UNLIT_BELOW, LIT_FROM = 0.70, 0.85  # where the lightest reach so far, a dark picture is meant: lamps, a dark ground
+BURNT_FROM, BURNT_BY = 0.23, 0.33  # of the pixels: more have one channel at its end where too much light fell
+BURNT, GAMMA = 254, 2.2
+STOPS_TOO_MUCH = 1.7  # where half of the pixels are burnt
 MAX_BRIGHTNESS = 90.0  # percent: how far the automatic goes
-USUAL_ENDS = 0.5, 99.5  # percentiles that become black and white
-NEARLY_RIGHT, FLAT = 6.0, 30.0  # percent that a range lacks: below the first nothing is done, at the second most
-STRETCH_SHARE = 0.65  # of what is lacking: a picture may be meant to be soft
-MAX_STRETCH = 40.0
+ENDS = (0.1, 0.5, 2.0), (99.9, 99.5, 98.0)  # percentiles; the middle ones become black and white
+NEARLY_BLACK, HAZE = 9.0, 16.0  # percent that black lacks: below the first nothing is done, at the second all
+SOFT, FLAT = 31.0, 44.0  # percent that both lack: a picture may be meant to be soft
+DIM, UNLIT = 25.0, 38.0  # the same of white: many a right picture has none
+ABRUPT, GRADUAL = 0.10, 0.22  # how a range ends: at black that was lifted, or because nothing dark is there
+GRADUAL_WHITE = 0.16, 0.30  # the same of white, which ends in few and small lights
+STRETCH_SHARE = 0.97  # of what is lacking
+MAX_STRETCH = 60.0
 PAGE_BECOMES = 0.98  # of the range: the ground of a page, when its range is found
 
 
@@ -190,9 +195,7 @@ class Range(ToneStep, FindingStep):
         if not self.automatic:
             return self
         seen = opaque(raster)
-        low = 100 * float(np.percentile(seen.min(axis=-1), USUAL_ENDS[0])) / 255
-        high = 100 - 100 * float(np.percentile(seen.max(axis=-1), USUAL_ENDS[1])) / 255
-        black, white = _stretch(low), _stretch(high)
+        black, white = _stretches(seen)
         if (level := page_level(seen)) is not None:
             white = round(float(np.clip(100 - 100 * level / PAGE_BECOMES, 0, MAX_STRETCH)), 1)
             black = black if white else 0.0  # a clean drawing is meant as it is
@@ -280,20 +283,39 @@ class ShadowsHighlights(ToneStep):
         )
 
 
-def _stretch(lacking: float) -> float:
-    """How much of a lacking end is taken: little of little, and never all."""
-    eagerness = min(max((lacking - NEARLY_RIGHT) / (FLAT - NEARLY_RIGHT), 0.0), 1.0)
-    return round(min(STRETCH_SHARE * eagerness * lacking, MAX_STRETCH), 1)
+def _stretches(seen: npt.NDArray[np.uint8]) -> tuple[float, float]:
+    """How much of black and white is taken, in percent: as far as it is sure that they are lacking.
+
+    What hazed or faded lost its black, which ends abruptly and not as what shows nothing dark. White lacks with it;
+    alone it is missed only where it is far off.
+    """
+    low = np.percentile(seen.min(axis=-1), ENDS[0]) * 100 / 255
+    high = 100 - np.percentile(seen.max(axis=-1), ENDS[1]) * 100 / 255
+    span = max(100 - high[1] - low[1], 1.0)
+    hazed = min(_rising(low[1], NEARLY_BLACK, HAZE), _rising(low[1] + high[1], SOFT, FLAT)) * (
+        1 - _rising((low[2] - low[0]) / span, ABRUPT, GRADUAL)
+    )
+    unlit = _rising(high[1], DIM, UNLIT) * (1 - _rising((high[2] - high[0]) / span, *GRADUAL_WHITE))
+    black, white = hazed * low[1], max(hazed, unlit) * high[1]
+    return tuple(round(float(min(STRETCH_SHARE * end, MAX_STRETCH)), 1) for end in (black, white))  # type: ignore[return-value]
+
+
+def _rising(value: float, none: float, whole: float) -> float:
+    return float(np.clip((value - none) / (whole - none), 0, 1))
 
 
 def _brightness_found(seen: npt.NDArray[np.uint8]) -> float:
-    """In percent; nothing where the picture is not clearly too dark or washed out, and on pages."""
-    darkest, median, lightest = np.percentile(seen @ np.array(BT709_LUMA) / 255, [5, 50, 99.5])
+    """In percent; nothing where the picture is not clearly too dark or burnt, and on pages."""
+    median = float(np.median(seen @ np.array(BT709_LUMA) / 255))
+    lightest = float(np.percentile(seen.max(axis=-1), 99.5) / 255)
     if 0 < median < DARK_BELOW:
-        share = LIT_SHARE if lightest > LIT_FROM else 1.0
-        return _brightness_between(median, DARK_BELOW, share)
-    if LIGHT_ABOVE < median < 1 and darkest > WASHED_OUT and page_level(seen) is None:
-        return _brightness_between(median, LIGHT_ABOVE, 1.0)
+        return _brightness_between(median, DARK_BELOW, 1 - _rising(lightest, UNLIT_BELOW, LIT_FROM))
+    burnt, white = (seen.max(axis=-1) >= BURNT), (seen.min(axis=-1) >= BURNT)
+    share = float((burnt & ~white).mean())
+    share += min(share, float(white.mean())) / 2
+    sure = _rising(share, BURNT_FROM, BURNT_BY)
+    if sure and median < 1 and page_level(seen) is None:
+        return _brightness_between(median, median * 2 ** (-STOPS_TOO_MUCH * min(2 * share, 1) / GAMMA), sure)
     return 0.0
 
 

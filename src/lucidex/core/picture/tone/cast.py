@@ -22,7 +22,9 @@ SMOOTHED_BY = 1.2  # raster pixels
 AGREEING, DISAGREEING = 0.15, 0.40  # apart, in warmth and tint: wholly believed up to one, not at all from the other
 CLOSE, NOT_CLOSE, FAR_APART = 0.05, 0.10, 0.5  # for the brightest and the mean alone, the edges not far from them
 SURE_OF_TWO = 0.85
-NEARLY_RIGHT = 0.08  # a cast this slight stays
+NEARLY_RIGHT = 0.16  # a cast this slight stays, and one twice as strong goes
+SLIGHT = 0.45  # up to here a picture may be so by what it shows, and they must agree more closely
+CLOSER_ON_SLIGHT, CLOSER_FOR_TWO = 0.6, 0.4
 GREENEST_LIGHT = 0.30  # of tint: a greener picture shows something green
 MIN_PIXELS = 200
 WHITE_FROM, WHITE_SHARE = (
@@ -46,20 +48,22 @@ def found_cast(pixels: AnyPixels) -> tuple[float, float]:
     if np.count_nonzero(known) < MIN_PIXELS:
         return 0.0, 0.0
     estimates = np.array([balance_for_grey(colour) for colour in _lights(light, luminance, known)])
-    sure = _sureness(estimates)
     warmth, tint = np.median(estimates, axis=0)
     size = float(np.hypot(warmth, tint))
+    sure = _sureness(estimates, size)
     if size <= NEARLY_RIGHT or tint > GREENEST_LIGHT:
         return 0.0, 0.0
     share = sure * min(1.0, (size - NEARLY_RIGHT) / NEARLY_RIGHT)
     return float(warmth * share) + 0.0, float(tint * share) + 0.0
 
 
-def _sureness(estimates: Floats) -> float:
-    """How far the estimates are believed, 0 to 1: all three agree, or the first two do so closely."""
+def _sureness(estimates: Floats, size: float) -> float:
+    """How far the estimates are believed, 0 to 1: all three agree; on a strong cast the first two, closely."""
     apart = np.linalg.norm(estimates[:, None] - estimates[None], axis=-1)
-    by_all = _falling(float(apart.max()), AGREEING, DISAGREEING)
-    by_two = SURE_OF_TWO * _falling(float(apart[0, 1]), CLOSE, NOT_CLOSE) if apart.max() < FAR_APART else 0.0
+    closer, for_two = (CLOSER_ON_SLIGHT, CLOSER_FOR_TWO) if size < SLIGHT else (1.0, 1.0)
+    by_all = _falling(float(apart.max()), closer * AGREEING, closer * DISAGREEING)
+    by_two = SURE_OF_TWO * _falling(float(apart[0, 1]), for_two * CLOSE, for_two * NOT_CLOSE)
+    by_two = by_two if apart.max() < FAR_APART else 0.0
     return max(by_all, by_two)
 
 
