@@ -25,11 +25,11 @@ import numpy as np
 from bench.run import Spread, photograph
 from bench.tone import PASSWORD, process, signed_in
 from lucidex.core.geometry.sizes import Size
+from lucidex.core.source.denoising import CosineDenoising
 from lucidex.core.source.derivation import StoredPixels
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import AnyPixels
-from lucidex.core.source.restoration import WaveletDenoising
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.records.changed_boxes import write_levels
 from lucidex.records.decoded import DecodedStore
@@ -97,7 +97,7 @@ def denoise_huge(folder: Path) -> None:
     store.keep("a" * 64, scratch)
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     start = time.perf_counter()
-    DerivedStore(store).level("a" * 64, facts, (WaveletDenoising(0.4),), 8)
+    DerivedStore(store).level("a" * 64, facts, (CosineDenoising(0.4),), 8)
     taken = time.perf_counter() - start
     after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     memory = f"{after / 1000:.0f} MB ({before / 1000:.0f} before)"

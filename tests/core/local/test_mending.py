@@ -6,6 +6,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 
 from lucidex.core.areas.shapes import Stroke
 from lucidex.core.source.local.healing import Healing, pieces_of
@@ -93,6 +95,48 @@ def test_light_is_blended_where_a_gradient_runs_over_the_spot(height: int) -> No
     spoilt[top : top + 40, 100:140] = 255
     found = changed(spoilt, Healing(Stroke(path=((0.5, 0.5),), radius=30 / min(height, 240))))
     assert np.abs(cv2.GaussianBlur(found, (0, 0), 4).astype(int) - plain)[top - 10 : top + 50, 90:150].max() < 5
+
+
+@pytest.mark.parametrize("radius", [6, 40], ids=["at its own scale", "at a smaller one"])
+def test_edges_and_what_repeats_itself_go_on_through_the_spot(radius: int) -> None:
+    y, x = np.mgrid[0:300, 0:300]
+    stripes = 120 + 60 * np.sin((x + 0.6 * y) * 2 * np.pi / (radius * 1.7)) + 40 * (y > x)
+    truth = np.repeat(stripes[..., None], 3, axis=2).clip(0, 255).astype(np.uint8)
+    hole = np.hypot(x - 150, y - 140) < radius
+    spoilt = truth.copy()
+    spoilt[hole] = SPOILT
+    found = changed(spoilt, Healing(Stroke(path=((0.5, 140 / 300),), radius=(radius + 1) / 300)))
+    plain = cv2.inpaint(spoilt, hole.astype(np.uint8), 4, cv2.INPAINT_NS)
+    ours, theirs = (np.sqrt(((one.astype(float) - truth)[hole] ** 2).mean()) for one in (found, plain))
+    assert ours < 0.5 * theirs
+
+
+@given(
+    st.integers(1, 70),
+    st.integers(1, 70),
+    st.floats(-0.5, 1.5),
+    st.floats(-0.5, 1.5),
+    st.floats(0.01, 0.7),
+    st.sampled_from((1, 3)),
+)
+@example(62, 21, 1.02, 0.23064, 0.03736, 1)  # nothing but what fades beyond it lies in the picture
+@example(70, 71, 0.5, 1.2805, 0.3095, 3)  # no whole block of what it is reduced to
+@settings(max_examples=40, deadline=None)
+def test_a_spot_anywhere_on_a_picture_of_any_size_becomes_as_its_surroundings(
+    width: int, height: int, x: float, y: float, radius: float, bands: int
+) -> None:
+    plain = np.full((height, width, bands), (40, 120, 200)[:bands], np.uint8)
+    found = changed(plain, Healing(Stroke(path=((x, y),), radius=radius)))
+    assert np.abs(found.astype(int) - plain).max() <= 1
+
+
+def test_sixteen_bits_stay_even_over_the_spot() -> None:
+    ramp = np.linspace(9_000, 11_000, 240).astype(np.uint16)
+    truth = np.repeat(np.repeat(ramp[None, :, None], 200, axis=0), 3, axis=2)
+    spoilt = truth.copy()
+    spoilt[90:110, 110:130] = 60_000
+    found = changed(spoilt, Healing(Stroke(path=((0.5, 0.5),), radius=0.08)))
+    assert np.abs(found.astype(int) - truth).max() < 100, "less than a level of eight bits"
 
 
 def test_nothing_of_the_spot_is_left() -> None:

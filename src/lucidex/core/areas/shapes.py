@@ -22,12 +22,18 @@ Points = npt.NDArray[np.float64]  # count × 2
 
 DECIMALS = 5  # of places and lengths: a twentieth of a pixel at 5000
 MAX_POINTS = 120  # of one shape; a longer path becomes several
+FLAT = 0.002  # pixels between an arc and the chords that stand for it: half a level of 255
 CURVE_PIECES = 8  # of a rounded corner's curve, between two points
-ELLIPSE_PIECES = 128
 
 Place = Annotated[float, Field(ge=-0.5, le=1.5, allow_inf_nan=False)]
 Length = Annotated[float, Field(ge=0.0002, le=3, allow_inf_nan=False)]
 Spot = tuple[Place, Place]
+
+
+def arc_pieces(radius_px: float) -> int:
+    """How many chords stand for a circle, so that none lies further from it than `FLAT` pixels: a multiple of 4."""
+    half = math.acos(1 - min(FLAT / max(radius_px, 1.0), 0.5))
+    return 4 * max(8, math.ceil(math.pi / half / 4))
 
 
 def rounded(value: float) -> float:
@@ -136,12 +142,11 @@ class Ellipse(_Turned):
     words: ClassVar[tuple[str, str]] = ("an ellipse", "ellipses")
 
     def outline(self, sight: Sight) -> list[Point]:
-        """A polygon of the same area that nobody can tell from it."""
-        step = 2 * math.pi / ELLIPSE_PIECES
+        """A polygon of the same area that no pixel can tell from it."""
+        pieces = arc_pieces(max(self.width, self.height) * sight.unit_at(self.middle) / 2)
+        step = 2 * math.pi / pieces
         wider = math.sqrt(step / math.sin(step))  # an inscribed polygon covers less than its ellipse
-        return self._around(
-            sight, [(wider * math.cos(i * step), wider * math.sin(i * step)) for i in range(ELLIPSE_PIECES)]
-        )
+        return self._around(sight, [(wider * math.cos(i * step), wider * math.sin(i * step)) for i in range(pieces)])
 
 
 class Outline(_Closed):

@@ -11,8 +11,8 @@ from lucidex.core.areas.shapes import Brushed, Place, Shape, kept_spot
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.picture.content import Raster
 from lucidex.core.picture.dust import find_dust
+from lucidex.core.picture.raster import Raster
 from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.local.cloning import CloneStroke, Cloning
 from lucidex.core.source.local.healing import pieces_of

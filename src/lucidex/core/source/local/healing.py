@@ -1,9 +1,10 @@
-"""Mending a spot: a patch from near by, whose surroundings are most like the spot's, with its light blended in.
+"""Mending a spot: its surroundings go on into it (`reconstruction`), with grain of a patch from near by.
 
-The patch is looked for among all shifts within some radii: its ring of surroundings must be like the spot's but for
-an even difference of light (as in exemplar-based filling: A. Criminisi, P. Pérez, K. Toyama, 2004), and it must be as
-lively as they are. Its texture stays as it is; what differs in light is carried over the spot by a membrane
-(`membrane`), between surroundings that are smoothed, so that grain at the edge is not drawn into the middle.
+The patch gives what a large spot, which is reconstructed at a smaller scale, has not; and all of it where there is
+too little around. It is looked for among all shifts within some radii: its ring of surroundings must be like the
+spot's but for an even difference of light (as in exemplar-based filling: A. Criminisi, P. Pérez, K. Toyama, 2004),
+and it must be as lively as they are. What differs in light is carried over the spot by a membrane (`membrane`),
+between surroundings that are smoothed, so that grain at the edge is not drawn into the middle.
 """
 
 import math
@@ -23,6 +24,7 @@ from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.source.derivation import LocalChange, OfBox, StoredPixels, part_of
 from lucidex.core.source.local.blending import Floats32, mixed_in, padded_part
 from lucidex.core.source.local.membrane import membrane
+from lucidex.core.source.local.reconstruction import reconstructed
 from lucidex.core.source.pyramid import AnyPixels
 
 SEARCHED = 7.0  # radii around the spot
@@ -32,6 +34,10 @@ SMOOTHED = 0.25  # of the radius: the light at the edge
 FEATHERED = 0.2  # of the radius, beyond the brush: there patch and picture run into each other
 LIGHT_COUNTS, LIVELINESS_COUNTS, DISTANCE_COUNTS = 0.05, 1.0, 0.02
 BEST_KEPT = 6
+RECONSTRUCTED_RADIUS = 12.0  # pixels of a spot's radius at which its surroundings are carried on
+GRAIN_SIGMA = 1.5  # pixels: what is finer is grain
+SAFE_GRAIN, MOST_GRAIN = 0.8, 8.0  # code values of its median deviation: anywhere, and where it is surely grain
+ALIKE = 0.25  # the correlation of neighbours from which fine detail is no grain
 COMPARED_PIXELS = 900
 PIECE_RADII = 16.0  # a long stroke is mended piece by piece, each so many radii long
 
@@ -124,19 +130,69 @@ def patched(colours: Floats32, hole: Mask, shown: Mask, unknown: Mask, radius: f
 
     `unknown` holds the hole and whatever else is no model. Where there is no room for a patch, the edge alone leads.
     """
+    if unknown.all() or not hole.any():
+        return colours  # nothing is known that could lead, or nothing of the spot lies in the picture
+    factor = max(1, math.ceil(radius / RECONSTRUCTED_RADIUS))
     sigma = max(0.8, SMOOTHED * radius)
+    coarse = reconstructed(_reduced(colours, factor), _any(hole, factor), _any(unknown, factor))
     shift = best_shift(colours, hole, unknown, radius)
-    if shift is None:
-        return _filled_from_edge(colours, shown, unknown, sigma)
     window = _window(shown, margin=math.ceil(3 * sigma) + 2)
     here, inside, hidden = colours[window], shown[window], unknown[window]
-    moved = _moved(colours, window, *shift)
+    patch = None if shift is None else _moved(colours, window, *shift)
+    if coarse is not None:
+        moved = _enlarged(coarse, colours.shape, factor)[window]
+        moved = moved if patch is None else moved + _grain(moved, hole[window], ~hidden, patch, factor)
+    elif patch is not None:
+        moved = patch
+    else:
+        return _filled_from_edge(colours, shown, unknown, sigma)
     # the difference of light is smoothed at the edge, over what is known
     apart = _smoothed(here - moved, (~hidden).astype(np.float32), sigma)
     light = membrane(apart, inside, hidden & ~inside)
     mended = colours.copy()
     mended[window][inside] = np.clip((moved + light)[inside], 0, 255)
     return mended
+
+
+def _enlarged(coarse: Floats32, shape: tuple[int, ...], factor: int) -> Floats32:
+    """A reduced raster at full scale, without what was added to reduce it."""
+    if factor == 1:
+        return coarse
+    size = (coarse.shape[1] * factor, coarse.shape[0] * factor)
+    large = cv2.resize(coarse, size, interpolation=cv2.INTER_CUBIC).reshape(size[1], size[0], -1)
+    return large[: shape[0], : shape[1]]
+
+
+def _grain(filled: Floats32, hole: Mask, known: Mask, patch: Floats32, factor: int) -> Floats32:
+    """What a patch adds to a reconstruction: what that could not see at its scale, and as much of the finest that the
+    hole becomes as lively as what surrounds it; texture that is more than grain would only be wrong."""
+    fine = patch - _soft(patch, GRAIN_SIGMA * factor)
+    if factor > 1:
+        return fine
+    fine_here = filled - _soft(filled, GRAIN_SIGMA)
+    own, there = np.abs(fine_here), np.abs(fine)
+    around = cv2.dilate(hole.astype(np.uint8), _disc(6)) > 0
+    ring = around & known
+    if not ring.any():
+        return np.zeros_like(fine)
+    wanted, has, gives = (np.median(one, axis=0) for one in (own[ring], own[hole], there[hole]))
+    most = SAFE_GRAIN + MOST_GRAIN * _whiteness(fine_here, ring, wanted)
+    missing = np.sqrt(np.maximum(np.minimum(wanted, most) ** 2 - has**2, 0))
+    grain: Floats32 = (fine * np.minimum(missing / np.maximum(gives, 0.3), 1.5)).astype(np.float32)
+    grain[~hole] = 0
+    return grain
+
+
+def _soft(values: Floats32, sigma: float) -> Floats32:
+    return cv2.GaussianBlur(values, (0, 0), sigma).reshape(values.shape)
+
+
+def _whiteness(fine: Floats32, ring: Mask, median: npt.NDArray[Any]) -> float:
+    """1 where neighbours know nothing of each other, as in grain, 0 from `ALIKE` on, as in what a lens has drawn."""
+    held = np.clip(fine, -3 * median - 1, 3 * median + 1) * ring[..., None]
+    whole = max(float((held * held).sum()), 1e-6)
+    alike = max(float((held[1:] * held[:-1]).sum()), float((held[:, 1:] * held[:, :-1]).sum())) / whole
+    return min(max(1 - alike / ALIKE, 0.0), 1.0)
 
 
 def _window(mask: Mask, margin: int) -> tuple[slice, slice]:
@@ -170,6 +226,8 @@ def _filled_from_edge(colours: Floats32, shown: Mask, unknown: Mask, sigma: floa
     """The colours with a membrane over the hole, held by what surrounds it, without its grain."""
     window = _window(shown, margin=math.ceil(3 * sigma) + 2)
     inside, hidden = shown[window], unknown[window]
+    if (inside | hidden).all():
+        inside = inside & hidden  # what fades beyond the spot is all that is known
     smooth = _smoothed(colours[window], (~hidden).astype(np.float32), sigma)
     mended = colours.copy()
     mended[window][inside] = membrane(smooth, inside, hidden & ~inside)[inside]
@@ -191,16 +249,21 @@ def best_shift(colours: Floats32, hole: Mask, unknown: Mask, radius: float) -> t
 def _reduced(values: Floats32, factor: int) -> Floats32:
     if factor == 1:
         return values
-    height, width = values.shape[0] // factor * factor, values.shape[1] // factor * factor
-    size = (width // factor, height // factor)
-    reduced = cv2.resize(values[:height, :width], size, interpolation=cv2.INTER_AREA)
+    whole = np.pad(values, (*_up_to_blocks(values.shape, factor), (0, 0)), mode="edge")
+    size = (whole.shape[1] // factor, whole.shape[0] // factor)
+    reduced = cv2.resize(whole, size, interpolation=cv2.INTER_AREA)
     return reduced.reshape(size[1], size[0], -1)
 
 
 def _any(mask: Mask, factor: int) -> Mask:
-    height, width = mask.shape[0] // factor * factor, mask.shape[1] // factor * factor
-    blocks = mask[:height, :width].reshape(height // factor, factor, width // factor, factor)
+    whole = np.pad(mask, _up_to_blocks(mask.shape, factor), mode="edge")
+    blocks = whole.reshape(whole.shape[0] // factor, factor, whole.shape[1] // factor, factor)
     return np.asarray(blocks.any(axis=(1, 3)))
+
+
+def _up_to_blocks(shape: tuple[int, ...], factor: int) -> tuple[tuple[int, int], tuple[int, int]]:
+    """How much is to be added below and to the right, so that whole blocks of `factor` pixels cover a raster."""
+    return (0, -shape[0] % factor), (0, -shape[1] % factor)
 
 
 def shift_costs(colours: Floats32, hole: Mask, unknown: Mask, radius: float) -> dict[str, Any]:
