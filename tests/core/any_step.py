@@ -42,7 +42,8 @@ def _of(schema: dict[str, Any]) -> st.SearchStrategy[Any]:
 
 def _list_of(schema: dict[str, Any]) -> st.SearchStrategy[Any]:
     items = schema.get("items", {"type": "number"})
-    drawn = st.lists(_of(items), min_size=schema.get("minItems", 0), max_size=min(schema.get("maxItems", 6), 12))
+    least = schema.get("minItems", 0)
+    drawn = st.lists(_of(items), min_size=least, max_size=max(least, min(schema.get("maxItems", 6), 12)))
     # points of a curve go from left to right
     return drawn.map(sorted) if "prefixItems" in items else drawn
 

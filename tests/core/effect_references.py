@@ -5,6 +5,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
+from lucidex.core.picture.effects.detail import GRAIN_SHARE
 from tests.conftest import Pixels
 
 Floats = npt.NDArray[np.float64]
@@ -34,13 +35,24 @@ def box(plane: Floats, reach: int, mode: str = "symmetric") -> Floats:
     return sum(padded[i : i + height, j : j + width] for i in side for j in side) / (2 * reach + 1) ** 2
 
 
-def local_contrast(pixels: Pixels, amount: float, reach: int, edge: float = 36.0) -> Floats:
-    """A guided filter of the luma with itself; detail is what differs from it."""
+def along_rows(plane: Floats, guide: Floats, radius: float, slope: float) -> Floats:
+    """The mean of all that is no further than `radius`, where a step of tone is as far as so many pixels."""
+    steps = 1 + slope * np.abs(np.diff(guide, axis=1))
+    places = np.concatenate([np.zeros((len(plane), 1)), np.cumsum(steps, axis=1)], axis=1)
+    near = np.abs(places[:, :, None] - places[:, None, :]) <= radius
+    return (near * plane[:, None, :]).sum(axis=2) / near.sum(axis=2)
+
+
+def local_contrast(pixels: Pixels, amount: float, radius: float, edge: float = 36.0) -> Floats:
+    """A domain transform of the luma, by normalised convolution in three rounds; detail is what differs from it."""
     y = luma(pixels)
-    mean = box(y, reach)
-    variance = np.maximum(box(y * y, reach) - mean * mean, 0)
-    slope = variance / (variance + edge * edge)
-    detail = y - (box(slope, reach) * y + box(mean - slope * mean, reach))
+    guide, smooth = gaussian(y, GRAIN_SHARE * radius), y
+    for number in (1, 2, 3):
+        sigma = radius * np.sqrt(3) * 2 ** (3 - number) / np.sqrt(4**3 - 1)
+        for _ in range(2):
+            smooth = along_rows(smooth, guide, np.sqrt(3) * sigma, radius / edge).T
+            guide = guide.T
+    detail = y - smooth
     room = np.minimum(1, np.minimum(y, 255 - y) / 40) if amount > 0 else 1.0
     by = amount * (1.2 if amount > 0 else 1.0)
     return pixels + (by * room * detail)[..., None]

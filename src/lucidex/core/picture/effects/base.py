@@ -20,7 +20,8 @@ LUMA = np.array([BT709_LUMA], np.float32)
 WHOLE_UP_TO_PIXELS = 3_000_000
 STRIP_PIXELS = 2_000_000
 MIN_STRIP_ROWS = 64
-NEAR, FAINT = 3.0, np.float32(1e-3)  # drawn pixels; and how little of the whole counts beside what is near
+NEAR, FAINT = 3.0, np.float32(1e-3)  # drawn pixels; and how little a middle grey counts beside what is near
+MIDDLE = np.float32(128)  # what is clear far from anything: the same in every strip
 
 
 @dataclass(frozen=True)
@@ -54,12 +55,17 @@ class Effect(ABC):
         """The effect on height × width × 3 or 4 bytes of sRGB, alpha unpremultiplied and kept unless it says so."""
 
 
-def by_strips(pixels: Bytes, reach: int, effect: Callable[[Bytes], Bytes]) -> Bytes:
-    """An effect in strips that see `reach` rows more than they give: no float copy of a large picture is made."""
+def by_strips(pixels: Bytes, reach: int, effect: Callable[[Bytes], Bytes], grows: int = 1) -> Bytes:
+    """An effect in strips that see `reach` rows more than they give: no float copy of a large picture is made.
+
+    `grows` is how many times as many pixels the effect works on for a while.
+    """
     height, width = pixels.shape[:2]
-    if height * width <= WHOLE_UP_TO_PIXELS:
+    if height * width * grows <= WHOLE_UP_TO_PIXELS:
         return effect(pixels)
-    rows = max(MIN_STRIP_ROWS, STRIP_PIXELS // width)
+    rows = max(MIN_STRIP_ROWS, STRIP_PIXELS // (width * grows))
+    if pixels.shape[2] == 4:
+        reach += reach_of(NEAR)  # for what goes on where it is clear
     strips = []
     for top in range(0, height, rows):
         start, end = max(0, top - reach), min(height, top + rows + reach)
@@ -80,9 +86,8 @@ def seen_colours(pixels: Bytes) -> Bytes:
     if alpha.min() == 1:
         return np.ascontiguousarray(pixels[..., :3])
     held = pixels[..., :3] * alpha
-    mean = held.sum(axis=(0, 1)) / max(float(alpha.sum()), 1.0)
     cover = soft(alpha, NEAR)[..., None] + FAINT
-    near = (soft(held, NEAR) + FAINT * mean) / cover
+    near = (soft(held, NEAR) + FAINT * MIDDLE) / cover
     mixed_in: Bytes = np.rint(np.clip(held + near * (1 - alpha), 0, 255)).astype(np.uint8)
     return mixed_in
 

@@ -23,6 +23,8 @@ from lucidex.core.picture.effects.base import (
 from lucidex.core.picture.effects.kernel import sharpening
 
 EDGE_CONTRAST = 36.0  # code values: what counts as an edge, which local contrast leaves without a halo
+GRAIN_SHARE = 0.08  # of the radius: what is finer is no edge
+ROUNDS, REACHED = 3, 2.7  # passes along rows and columns, and how many radii they see
 MAX_LOCAL = 1.2  # of the detail, at full local contrast
 HALO_LIMIT = 10.0  # code values beyond the darkest and lightest neighbour, at most, when sharpening
 
@@ -31,8 +33,9 @@ HALO_LIMIT = 10.0  # code values beyond the darkest and lightest neighbour, at m
 class LocalContrast(Effect):
     """Detail against its surroundings, made stronger or weaker without halos at edges.
 
-    The surroundings are a guided filter of the luma with itself (K. He, J. Sun, X. Tang, Guided Image Filtering,
-    2013), over `radius` of the unit; detail is what differs from them: y + amount · (y − surroundings).
+    The surroundings are the luma smoothed by a domain transform, over `radius` of the unit (E. Gastal, M. Oliveira,
+    2011: distances count the difference of tone, so that nothing is averaged across an edge); detail is what differs
+    from them: y + amount · (y − surroundings).
     """
 
     amount: float  # −1 to 1
@@ -40,37 +43,31 @@ class LocalContrast(Effect):
     seat: ClassVar[int] = 1
 
     def reach(self, unit: float) -> int:
-        """Two boxes, one after the other."""
-        return 2 * self._box(unit) + 2
+        """All passes of the transform, and the grain that its edges are found without."""
+        radius = self.radius * unit
+        return int(np.ceil(REACHED * max(1.0, radius))) + reach_of(GRAIN_SHARE * radius) + 2
 
     def on(self, pixels: Bytes, view: View) -> Bytes:
         """Only the luma changes."""
-        return by_strips(pixels, self.reach(view.unit), lambda strip: self._on_strip(strip, self._box(view.unit)))
+        radius = max(1.0, self.radius * view.unit)
+        return by_strips(pixels, self.reach(view.unit), lambda strip: self._on_strip(strip, radius))
 
-    def _box(self, unit: float) -> int:
-        return max(1, round(self.radius * unit))
-
-    def _on_strip(self, pixels: Bytes, box: int) -> Bytes:
+    def _on_strip(self, pixels: Bytes, radius: float) -> Bytes:
         luma = luma_of(pixels)
-        detail = luma - guided(luma, box, EDGE_CONTRAST)
+        detail = luma - surroundings(luma, radius, EDGE_CONTRAST)
         # towards black and white there is less room, so the change fades out there
         room = np.minimum(1, np.minimum(luma, 255 - luma) / 40) if self.amount > 0 else np.float32(1)
         by = self.amount * (MAX_LOCAL if self.amount > 0 else 1.0)
         return with_luma(pixels, luma, luma + by * room * detail)
 
 
-def guided(luma: Floats32, box: int, edge: float) -> Floats32:
-    """The guided filter of a plane with itself: flat parts are averaged, edges of more than `edge` stay."""
-    size = (2 * box + 1, 2 * box + 1)
-
-    def mean(plane: Floats32) -> Floats32:
-        return cv2.blur(plane, size, borderType=cv2.BORDER_REFLECT)
-
-    average = mean(luma)
-    variance = np.maximum(mean(luma * luma) - average * average, 0)
-    slope = variance / (variance + np.float32(edge * edge))
-    filtered: Floats32 = mean(slope) * luma + mean(average - slope * average)
-    return filtered
+def surroundings(luma: Floats32, radius: float, edge: float) -> Floats32:
+    """A plane averaged over `radius` pixels, but never across edges of more than `edge`."""
+    edges = soft(luma, GRAIN_SHARE * radius)
+    smooth: Floats32 = cv2.ximgproc.dtFilter(
+        edges, luma, radius, edge, mode=cv2.ximgproc.DTF_NC, numIters=ROUNDS
+    ).astype(np.float32)
+    return smooth
 
 
 @dataclass(frozen=True)

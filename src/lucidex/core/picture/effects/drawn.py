@@ -39,6 +39,9 @@ INK_WIDER, INK_PULL, INK_LEVEL, INK_STEEP = 1.6, 18.0, 0.62, 9.0
 WASHES, WASH_TONES = 3, 28.0
 PIGMENT = 0.55
 OIL_DECISION = 4.0
+# pixels of the unit at which ink is drawn where a picture is smaller: strokes of less than a pixel would come out
+# otherwise in a draft than in the file
+FINE_UNIT, MOST_FINER = 1_200.0, 3
 
 
 @dataclass(frozen=True)
@@ -66,21 +69,42 @@ class Drawn(Effect):
 
     def on(self, pixels: Bytes, view: View) -> Bytes:
         """Alpha stays."""
-        scale = view.unit * self.coarseness
+        is_thin = self.manner is Manner.INK
+        finer = max(1, min(MOST_FINER, round(FINE_UNIT / max(view.unit, 1.0)))) if is_thin else 1
+        scale = view.unit * self.coarseness * finer
 
         def on_strip(strip: Bytes) -> Bytes:
+            seen = seen_colours(strip)
+            large = enlarged(seen, finer)
             colours = {
                 Manner.PENCIL: self._pencil,
                 Manner.INK: ink,
                 Manner.WATERCOLOUR: watercolour,
                 Manner.OIL: oil,
-            }[self.manner](strip, scale)
-            return mixed(strip, with_colours(strip, colours), self.strength)
+            }[self.manner](large, scale)
+            return mixed(strip, with_colours(strip, reduced(colours, finer)), self.strength)
 
-        return by_strips(pixels, self.reach(view.unit), on_strip)
+        return by_strips(pixels, self.reach(view.unit), on_strip, grows=finer**2)
 
     def _pencil(self, pixels: Bytes, scale: float) -> Floats32:
         return pencil(pixels, scale, self.coloured)
+
+
+def enlarged(colours: Bytes, times: int) -> Bytes:
+    """So many times as wide and high: what is drawn has then room for its strokes."""
+    if times == 1:
+        return colours
+    large: Bytes = cv2.resize(colours, None, fx=times, fy=times, interpolation=cv2.INTER_CUBIC).astype(np.uint8)
+    return large
+
+
+def reduced(colours: Floats32, times: int) -> Floats32:
+    """Back again, each pixel the mean of those that it was."""
+    if times == 1:
+        return colours
+    height, width = colours.shape[0] // times, colours.shape[1] // times
+    small: Floats32 = cv2.resize(np.clip(colours, 0, 255), (width, height), interpolation=cv2.INTER_AREA)
+    return small
 
 
 def pencil(pixels: Bytes, scale: float, coloured: bool) -> Floats32:
