@@ -124,7 +124,7 @@ def test_a_slide_picture_with_shadow_and_reflection_is_exact(desk: Desk) -> None
     desk.type_line("rounded 6 and shadow and reflection")
     desk.settled()
     made = finished(page)
-    assert (made.size, made.format, made.mode) == ((960, 540), "PNG", "RGBA")
+    assert (made.size, made.format, made.mode) == ((960, 540), "WEBP", "RGBA")
     page.locator(".control label.choice", has_text="white").click()
     expect(page.locator(".step[data-open] .sentence")).to_contain_text("on white")
     desk.settled()

@@ -12,7 +12,7 @@ import pytest
 from fontTools.ttLib import TTFont
 from PIL import Image
 
-from lucidex.core.encode import JPEG, PNG
+from lucidex.core.encode import JPEG, PNG, WEBP
 from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError, UnreadableFileError
 from lucidex.core.finish.findings import FindingKind
 from lucidex.core.finish.marks import Mark, MarkKind, PenColour
@@ -29,6 +29,7 @@ from lucidex.core.steps.reflection import Reflection
 from lucidex.core.steps.shadow import Shadow
 from lucidex.core.steps.shape import Shape
 from lucidex.core.steps.text import Text, TextInk
+from lucidex.core.steps.two_tone import Paper, TwoToneStep
 from lucidex.records.models import Font, Note, Original, Scope, now
 from lucidex.services.assets import fonts
 from lucidex.services.bench.words_on_pictures import words_apart
@@ -80,7 +81,7 @@ def test_a_slide_picture_with_shadow_and_reflection_has_its_exact_size_in_a_form
 ) -> None:
     state = with_steps(workshop, actor, picture_id, Shadow(), Reflection(), Border(width_percent=1))
     made_file = made(workshop, renderer, state, "960x540")
-    assert (made_file.size, made_file.format, made_file.mode) == ((960, 540), "PNG", "RGBA")
+    assert (made_file.size, made_file.format, made_file.mode) == ((960, 540), "WEBP", "RGBA")
     lost = in_place(workshop, state, OutputId.of("1"), read_demand("960x540 as jpeg").demand())
     assert "clear areas lost" in [flag.kind for flag in lost.flags]
     state = with_steps(workshop, actor, picture_id, Shape(outside="#ffffff"))
@@ -411,8 +412,10 @@ def test_formats_follow_what_is_clear(workshop: Workshop, actor: Actor, picture_
     state = read_picture(workshop, actor, picture_id)
     assert in_place(workshop, state, OutputId.of("1"), demand).first_format == JPEG
     state = with_steps(workshop, actor, picture_id, Shape())
-    assert in_place(workshop, state, OutputId.of("1"), demand).first_format == PNG
+    assert in_place(workshop, state, OutputId.of("1"), demand).first_format == WEBP
     state = change(
         workshop, actor, picture_id, state.version, "only", edits.count_only_in(state.document.steps[0].id, "7")
     )
     assert in_place(workshop, state, OutputId.of("1"), demand).first_format == JPEG, "it counts elsewhere"
+    state = with_steps(workshop, actor, picture_id, TwoToneStep(paper=Paper.CLEAR))
+    assert in_place(workshop, state, OutputId.of("1"), demand).first_format == PNG, "ink alone is a drawing"

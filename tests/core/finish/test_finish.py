@@ -124,19 +124,36 @@ def test_everything_together_leaves_the_size_exact(
     assert made.shape[2] == (4 if clear else 3), "clear where something lets through, and no ground lies below"
 
 
-@given(st.integers(80, 300), st.integers(80, 300), st.floats(1, 12))
-@settings(max_examples=25, deadline=None)
+@given(st.integers(80, 300), st.integers(80, 300), st.floats(1, 12) | st.integers(1, 39))
+@settings(max_examples=50, deadline=None)
 def test_the_picture_gives_way_and_is_drawn_at_the_size_that_is_left(across: int, down: int, width: float) -> None:
-    pixels, border = picture(240, 160), Border(width_percent=width, colour="#102030")
+    wide = {"width_px": width} if isinstance(width, int) else {"width_percent": width}
+    pixels, border = picture(240, 160), Border.model_validate({"colour": "#102030", **wide})
     whole = PlaceDemand(measure=ExactSize(width_px=across, height_px=down))
     made = rendered(source_of(pixels), whole, border)
-    room = border.room(Size(across, down)).left
-    assert room == max(1, round(min(across, down) * width / 100))
+    room = width if isinstance(width, int) else max(1, round(min(across, down) * width / 100))
+    assert border.measured_on(Size(across, down)).room(Size(across, down)).left == room
     inner = PlaceDemand(measure=ExactSize(width_px=across - 2 * room, height_px=down - 2 * room))
     assert np.array_equal(made[room:-room, room:-room], rendered(source_of(pixels), inner))
     outside = np.ones(made.shape[:2], bool)
     outside[room:-room, room:-room] = False
     assert (made[outside] == (0x10, 0x20, 0x30)).all()
+
+
+def test_so_many_pixels_are_as_wide_a_share_where_the_place_is_shown_smaller() -> None:
+    demand, pixels = PlaceDemand(measure=ExactSize(width_px=400, height_px=300)), picture(400, 300)
+    source = source_of(pixels)
+    chosen = planned(pixels, demand, Border(width_px=40, colour="#102030"))
+    small = draw(source, reduced(source, chosen, 100)).numpy()
+    assert small.shape[:2] == (75, 100)
+    assert (small[:, :10] == (0x10, 0x20, 0x30)).all()
+    assert (small[20:55, 10:12] != (0x10, 0x20, 0x30)).any()
+
+
+def test_variants_of_a_border_in_pixels_are_shares_that_count() -> None:
+    canvas = Size(400, 300)
+    rooms = [Border(width_px=40).varied(value).measured_on(canvas).room(canvas).left for value in ("1", "2", "8 %")]
+    assert rooms == [3, 6, 24]
 
 
 def test_later_borders_lie_further_out_and_what_is_laid_over_lies_over_all() -> None:

@@ -17,7 +17,14 @@ from hypothesis import strategies as st
 from lucidex.core.errors import OutOfRangeError, TooLargeError, UnreadableFileError
 from lucidex.core.finish.findings import FindingKind
 from lucidex.core.finish.text.backing import Behind
-from lucidex.core.finish.text.contrast import contrast, luminance, luminance_of, needed, worst_contrast
+from lucidex.core.finish.text.contrast import (
+    contrast,
+    is_told_everywhere,
+    luminance,
+    luminance_of,
+    needed,
+    worst_contrast,
+)
 from lucidex.core.finish.text.drawing import TextLook, placed_text
 from lucidex.core.finish.text.faces import Family, Weight, has_slanted, own_face, shipped_face, stand_ins
 from lucidex.core.finish.text.fields import fields_of, filled_in
@@ -243,10 +250,38 @@ def test_clear_pixels_are_read_against_white() -> None:
 
 @given(st.lists(st.floats(0, 1), min_size=60, max_size=200), st.integers(0, 255))
 def test_the_worst_contrast_is_hardly_ever_undercut(below: list[float], value: int) -> None:
-    found = worst_contrast((value,) * 3, np.array(below, np.float32))
     own = luminance_of((value,) * 3)
-    ratios = sorted(contrast(own, one) for one in below)
-    assert ratios[0] - 1e-3 <= found <= ratios[max(1, len(ratios) // 20)] + 1e-3
+    places = np.arange(len(below)) // 20
+    found = worst_contrast((value,) * 3, np.array(below, np.float32), places)
+    ratios = [
+        sorted(contrast(own, one) for one, where in zip(below, places, strict=True) if where == place)
+        for place in set(places)
+    ]
+    assert min(found for found, *_ in ratios) - 1e-3 <= found
+    assert found <= min(one[min(2, len(one) - 1)] for one in ratios) + 1e-3, "in no place much is harder"
+    for wanted in (found * 0.999, found, found * 1.001):
+        told = is_told_everywhere((value,) * 3, np.array(below, np.float32), places, wanted)
+        assert told == (found >= wanted)
+
+
+def test_one_letter_that_cannot_be_told_is_said_however_many_can_and_an_outline_tells_it() -> None:
+    half = flat(20)
+    half[:, 60:66] = 255
+    words = Text(text="Seed swap at the dome", ink=TextInk.LIGHT, behind=Behind.NOTHING)
+    _, found = made_with(half, words)
+    assert found["hard to read"] < 1.5
+    outlined = words.model_copy(update={"behind": Behind.OUTLINE})
+    for strength, is_said in ((100, False), (25, True)):
+        _, found = made_with(flat(255), outlined.model_copy(update={"behind_strength": strength}))
+        assert ("hard to read" in found) == is_said
+
+
+@pytest.mark.parametrize("anchor", [Anchor.TOP, Anchor.BOTTOM, Anchor.TOP_LEFT])
+def test_gaps_are_measured_to_the_ink(anchor: Anchor) -> None:
+    made, _ = made_with(flat(20), Text(text="Seed", ink=TextInk.LIGHT, anchor=anchor, margin_percent=10))
+    rows = np.flatnonzero((made[..., 0] > 120).any(axis=1))
+    gap = rows[0] if anchor is not Anchor.BOTTOM else 179 - rows[-1]
+    assert abs(int(gap) - 18) <= 1
 
 
 @pytest.mark.parametrize("value", [0, 60, 118, 128, 200, 255])

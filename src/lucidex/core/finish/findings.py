@@ -11,6 +11,7 @@ class FindingKind(StrEnum):
     HARD_TO_READ = "hard to read"
     SMALL = "small letters"
     SET_SMALLER = "set smaller"
+    DIVIDED = "word divided"
     CUT = "cut off"
     LETTERS_MISSING = "letters missing"
     OTHER_FACE = "letters of another face"

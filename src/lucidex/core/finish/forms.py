@@ -10,12 +10,11 @@ from cachetools import LRUCache, cached
 from shapely.geometry import Polygon
 
 from lucidex.core.areas.coverage_kernel import polygon_coverage
-from lucidex.core.areas.shapes import Masks
+from lucidex.core.areas.shapes import Masks, arc_pieces
 from lucidex.core.geometry.sizes import Box, Size
 from lucidex.core.source.pyramid import AnyPixels
 
 KEPT_BYTES = 48_000_000  # of masks, which a picture and its border ask for again and again
-FLAT = 0.02  # pixels between an arc and the chords that stand for it
 _MITRE_LIMIT = 10.0
 
 
@@ -96,7 +95,6 @@ def form_in(kind: FormKind, box: Box, radius: float = 0.0, angle_degrees: float 
 
 def _arc(x: float, y: float, across: float, down: float, first: int, last: int) -> list[tuple[float, float]]:
     """Points of an ellipse from one quarter to another, both ends included; quarter 0 points right, 1 down."""
-    longest = max(across, down, 1.0)
-    count = max(4, math.ceil(math.pi / 2 / math.acos(1 - min(FLAT / longest, 0.5)) / 2) * 2) * (last - first)
+    count = arc_pieces(max(across, down)) // 4 * (last - first)
     angles = np.linspace(first, last, count + 1) * (math.pi / 2)
     return [(x + across * math.cos(angle), y + down * math.sin(angle)) for angle in angles]

@@ -12,9 +12,9 @@ from lucidex.core.finish.layers import blurred
 from lucidex.core.finish.text.fitting import Fitted
 
 PADDING = 0.4  # of the letters' size, around a plate
-OUTLINED = 0.07
+OUTLINED, _LEAST_OUTLINED_PX = 0.07, 2.0
 _SHADE_WIDE, _SHADE_SOFT = 0.3, 0.28
-NEAR = 0.1  # so close to letters is what they are read against
+_NEAR = 0.1  # so close to letters is what they are read against
 
 
 class Behind(StrEnum):
@@ -30,6 +30,16 @@ class Behind(StrEnum):
 def padding(behind: Behind) -> float:
     """How much room there is around words for what lies behind them, in parts of their size."""
     return {Behind.PLATE: PADDING, Behind.OUTLINE: OUTLINED + 0.02}.get(behind, 0.0)
+
+
+def read_against(behind: Behind, size_px: float) -> float:
+    """How far around letters that lies which they are read against, in pixels: an outline is all they meet."""
+    return outline_width(size_px) - 0.25 if behind is Behind.OUTLINE else max(1.0, _NEAR * size_px)
+
+
+def outline_width(size_px: float) -> float:
+    """How wide an outline is, in pixels."""
+    return max(_LEAST_OUTLINED_PX, OUTLINED * size_px)
 
 
 def widened(mask: Masks, radius: float) -> Masks:

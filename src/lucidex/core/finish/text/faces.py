@@ -50,11 +50,24 @@ class Face:
         """The Unicode code points that it has letters for."""
         return _letters(self.path)
 
+    def width_of(self, word: str) -> float:
+        """About how wide a word is, in parts of the size: its letters side by side, as if none were joined."""
+        known = _advances(self.path)
+        return sum(known.get(ord(letter), 0.6) for letter in word)
+
 
 @lru_cache(maxsize=64)
 def _letters(path: Path) -> frozenset[int]:
     with TTFont(path, lazy=True) as font:
         return frozenset(font.getBestCmap())
+
+
+@lru_cache(maxsize=16)
+def _advances(path: Path) -> dict[int, float]:
+    """How far each letter moves on, in parts of the size."""
+    with TTFont(path, lazy=True) as font:
+        moved, units = font["hmtx"], font["head"].unitsPerEm
+        return {letter: moved[name][0] / units for letter, name in font.getBestCmap().items()}
 
 
 def _shipped(name: str) -> Face:

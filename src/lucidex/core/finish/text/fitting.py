@@ -8,12 +8,14 @@ import cv2
 import numpy as np
 
 from lucidex.core.areas.shapes import Masks
+from lucidex.core.finish.text.breaking import hyphenated, language_of, with_hyphens, words_of
 from lucidex.core.finish.text.letters import Run
 from lucidex.core.finish.text.setting import Align, Setting, set_words
 from lucidex.core.geometry.sizes import Size
 
 SMALLEST_PX = 5.0
 NARROWEST = 0.2  # of the size: the mean width of letters that are all narrow
+TOLERATED = 1.25  # how much wider than its line a word may be before it is broken: below, letters a little smaller do
 _TRIES = 12
 _STEP_DOWN, _MOST_DOWN = 0.97, 0.4  # how much smaller the next try is, at least and at most
 
@@ -21,13 +23,15 @@ _STEP_DOWN, _MOST_DOWN = 0.97, 0.4  # how much smaller the next try is, at least
 @dataclass(frozen=True)
 class Fitted:
     """Words that fit into some room. `plain` is the unturned mask, with `pad` pixels around it; `angle_degrees` turns
-    it clockwise. `size_px` is the size of its letters; `is_cut` says that even the smallest did not fit."""
+    it clockwise. `size_px` is the size of its letters; `is_cut` says that even the smallest did not fit; `broken` are
+    words that are divided between their syllables, as no line could hold them."""
 
     plain: Masks
     pad: int
     angle_degrees: float
     size_px: float
     is_cut: bool
+    broken: tuple[str, ...] = ()
 
     @property
     def size(self) -> Size:
@@ -91,8 +95,10 @@ def fitted(
     for _ in range(_TRIES):
         around = max(0, math.ceil(pad * setting.size_px))
         setting = replace(setting, width_px=max(1, min(wrap_px, room.width) - 2 * around))
+        wide = _too_wide(runs, setting)
+        setting = replace(setting, runs=_divided(runs, wide))
         block = set_words(setting)
-        made = Fitted(block.mask, around, angle_degrees, setting.size_px, block.is_cut)
+        made = Fitted(_inked(block.mask), around, angle_degrees, setting.size_px, block.is_cut, tuple(sorted(wide)))
         over = max(made.size.width / room.width, made.size.height / room.height)
         too_wide = block.mask.shape[1] > setting.width_px
         if over <= 1 and not block.is_cut and not too_wide:
@@ -105,8 +111,39 @@ def fitted(
     return _cut(made, room)
 
 
+def _inked(mask: Masks) -> Masks:
+    """The rows from the first with ink to the last: what is above and below them is no part of what one sees."""
+    rows = np.flatnonzero(mask.max(axis=1) > 0)
+    return mask[rows[0] : rows[-1] + 1] if rows.size else mask
+
+
+def _too_wide(runs: Sequence[Run], setting: Setting) -> frozenset[str]:
+    """The words that a line is much too narrow for, and whose syllables are known."""
+    widest = setting.width_px * TOLERATED / setting.size_px
+    wide = {
+        word
+        for run in runs
+        for word in words_of(run.text)
+        if run.face.width_of(word) + setting.apart * len(word) > widest
+    }
+    language = language_of(_text(runs)) if wide else ""
+    return frozenset(word for word in wide if hyphenated(word, language) != word)
+
+
+def _divided(runs: Sequence[Run], wide: frozenset[str]) -> tuple[Run, ...]:
+    """The runs, in which those words may be broken between their syllables."""
+    if not wide:
+        return tuple(runs)
+    language = language_of(_text(runs))
+    return tuple(Run(run.face, with_hyphens(run.text, wide, language)) for run in runs)
+
+
+def _text(runs: Sequence[Run]) -> str:
+    return "".join(run.text for run in runs)
+
+
 def _cut(made: Fitted, room: Size) -> Fitted:
     """The first of the lines that the room holds; unturned, as nothing else can be promised."""
     pad = min(made.pad, (room.shortest - 1) // 2)
     rows, columns = max(1, room.height - 2 * pad), max(1, room.width - 2 * pad)
-    return Fitted(made.plain[:rows, :columns], pad, 0.0, made.size_px, True)
+    return Fitted(made.plain[:rows, :columns], pad, 0.0, made.size_px, True, made.broken)

@@ -22,6 +22,7 @@ from cachetools import LRUCache, cached
 
 from lucidex.core.areas.shapes import Masks
 from lucidex.core.errors import UnavailableError
+from lucidex.core.finish.text.breaking import with_breaks
 from lucidex.core.finish.text.faces import Face
 from lucidex.core.finish.text.letters import Run
 from lucidex.core.source.fonts import FONTS_LIST
@@ -147,10 +148,13 @@ def _mask(setting: Setting, finer: int) -> tuple[AnyPixels, float, bool] | None:
     size = setting.size_px * finer
     attributes = (
         f'fallback="false" size="{round(size * _PANGO)}" line_height="{round(size * setting.spacing * _PANGO)}" '
-        f'letter_spacing="{round(size * setting.apart * _PANGO)}"'
-        + (' underline="single"' if setting.underlined else "")
+        # written where there is none it would still part what a face joins into one letter
+        + (f'letter_spacing="{round(size * setting.apart * _PANGO)}" ' if setting.apart else "")
+        + ('underline="single"' if setting.underlined else "")
     )
-    words = "".join(f'<span font_family="{run.face.family}">{html.escape(run.text)}</span>' for run in setting.runs)
+    words = "".join(
+        f'<span font_family="{run.face.family}">{html.escape(with_breaks(run.text))}</span>' for run in setting.runs
+    )
     try:
         image = pyvips.Image.text(
             f"<span {attributes}>{words}</span>",

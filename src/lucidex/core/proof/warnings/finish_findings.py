@@ -26,6 +26,12 @@ def _smaller(found: Finding) -> Found:
     return Found("words set smaller", sentence)
 
 
+def _divided(found: Finding) -> Found:
+    return Found(
+        "a word divided", f"No line here holds this in one piece, so it is divided with a hyphen: {found.named}"
+    )
+
+
 def _cut(found: Finding) -> Found:
     return Found("words cut off", "The words do not fit here at any size; the end of them is missing.")
 
@@ -48,6 +54,7 @@ def _empty(found: Finding) -> Found:
 
 _SAID: dict[FindingKind, Callable[[Finding], Found]] = {
     FindingKind.HARD_TO_READ: _hard_to_read,
+    FindingKind.DIVIDED: _divided,
     FindingKind.CUT: _cut,
     FindingKind.SET_SMALLER: _smaller,
     FindingKind.SMALL: _small,
@@ -57,6 +64,7 @@ _SAID: dict[FindingKind, Callable[[Finding], Found]] = {
 }
 _REASONS = {
     FindingKind.HARD_TO_READ: "What cannot be told from its ground is not read.",
+    FindingKind.DIVIDED: "Where a word is divided can change what is read first.",
     FindingKind.CUT: "Half a sentence says something else.",
     FindingKind.SET_SMALLER: "Small words are read by fewer people.",
     FindingKind.SMALL: "Letters of fewer than nine pixels blur.",
@@ -77,10 +85,11 @@ def _warning(kind: FindingKind) -> ProofWarning:
 
 
 HARD_TO_READ = _warning(FindingKind.HARD_TO_READ)
+DIVIDED = _warning(FindingKind.DIVIDED)
 CUT = _warning(FindingKind.CUT)
 SET_SMALLER = _warning(FindingKind.SET_SMALLER)
 SMALL = _warning(FindingKind.SMALL)
 LETTERS_MISSING = _warning(FindingKind.LETTERS_MISSING)
 OTHER_FACE = _warning(FindingKind.OTHER_FACE)
 EMPTY_FIELD = _warning(FindingKind.EMPTY_FIELD)
-ALL = (HARD_TO_READ, CUT, SET_SMALLER, SMALL, LETTERS_MISSING, OTHER_FACE, EMPTY_FIELD)
+ALL = (HARD_TO_READ, DIVIDED, CUT, SET_SMALLER, SMALL, LETTERS_MISSING, OTHER_FACE, EMPTY_FIELD)
