@@ -7,15 +7,17 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+import pyvips
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from lucidex.core.encode import FORMAT_NAMES, Effort, Encoding, FormatName, encode, encode_found
+from lucidex.core.encode import FORMAT_NAMES, JPEG, Effort, Encoding, FormatName, encode, encode_found, jpeg
 from lucidex.core.encode.avif import QUALITIES as AVIF_QUALITIES
 from lucidex.core.encode.ceiling import ALL_QUALITIES, MAX_ENCODES, NEAR_ENOUGH, best_under
 from lucidex.core.encode.weighing import Point, lightest_alike, where_less_shows
 from tests.conftest import Pixels
+from tests.core.local.pixels import lively
 from tests.core.test_encoding import image_of
 from tests.core.test_enlarging import detailed
 
@@ -70,6 +72,23 @@ def test_encoders_like_ours_need_four_encodes_on_average() -> None:
         gaps.append((found.fits and weigh[min(found.quality, 99)] > ceiling) or len(found.content) >= 0.97 * ceiling)
     assert np.mean(counts) <= 4.5
     assert np.mean(gaps) >= 0.97
+
+
+def test_a_ceiling_takes_few_of_the_costly_encodes(monkeypatch: pytest.MonkeyPatch) -> None:
+    efforts: list[Effort] = []
+    compressed = jpeg.compressed
+
+    def counting(image: pyvips.Image, encoding: Encoding, carried: dict[str, str]) -> bytes:
+        efforts.append(encoding.effort)
+        return compressed(image, encoding, carried)
+
+    monkeypatch.setattr(jpeg, "compressed", counting)
+    image = image_of(lively(300, 400, 3))
+    ceilings = [len(encode(image, JPEG, Encoding(quality))) + 40 for quality in range(30, 95, 9)]
+    efforts.clear()
+    for ceiling in ceilings:
+        assert len(encode(image, JPEG, Encoding(82, max_bytes=ceiling))) >= 0.9 * ceiling
+    assert efforts.count(Effort.THOROUGH) <= 2.5 * len(ceilings)
 
 
 @pytest.mark.long

@@ -8,7 +8,9 @@ from hypothesis import strategies as st
 
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size
-from lucidex.core.picture.content import Raster, find_content, fit_ground
+from lucidex.core.picture.content import find_content
+from lucidex.core.picture.ground_surface import fit_ground
+from lucidex.core.picture.raster import Raster
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import Percent
 from lucidex.core.steps.clear_ground import ClearGround
@@ -151,6 +153,31 @@ def test_a_cleared_ground_laid_on_itself_looks_as_before() -> None:
     assert np.abs(ink - (30, 40, 110)).mean() < 16, "the page's colour does not tint the edges"
 
 
+def test_light_and_lively_parts_of_an_object_are_no_windows() -> None:
+    random = np.random.default_rng(5)
+    sheet = np.full((200, 260, 3), 244, np.uint8)
+    sheet[50:150, 60:200] = random.integers(120, 225, (100, 140, 1), np.uint8)
+    sheet[100, 120] = sheet[101, 121] = 244  # lights as bright as the page
+    step = ClearGround().found_on(raster(sheet))
+    alpha = rendered(source_of(sheet), WHOLE, step)[..., 3]
+    assert (alpha[54:146, 64:196] == 255).all()
+    assert (alpha[:46] == 0).all()
+
+
+def test_a_wall_of_bricks_is_no_plain_ground() -> None:
+    random = np.random.default_rng(6)
+    wall = np.full((240, 300, 3), (150, 90, 70), np.float64) + random.normal(0, 2, (240, 300, 1))
+    wall[::24] = wall[1::24] = wall[2::24] = wall[3::24] = 200
+    for row in range(0, 240, 24):
+        for column in range((row // 24 % 2) * 20, 300, 40):
+            wall[row : row + 24, column : column + 5] = 200
+    bricks = np.rint(wall.clip(0, 255)).astype(np.uint8)
+    assert ClearGround().found_on(raster(bricks)).surface is None
+    plain = np.full_like(bricks, 240)
+    plain[60:, 100:200] = bricks[60:, 100:200]  # an object that is cut off below
+    assert ClearGround().found_on(raster(plain)).surface is not None
+
+
 def test_the_clearing_is_the_same_at_every_scale() -> None:
     pixels = page(400, 300, (220, 220, 214), uneven=18)
     pixels[100:200, 100:300] = (20, 30, 90)
@@ -168,3 +195,40 @@ def test_no_ground_found_is_said_and_changes_nothing() -> None:
     remark = step.remark(PictureGeometry.of(Size(80, 80)))
     assert remark is not None
     assert entries(step)[0].step == step
+
+
+def test_the_tolerance_is_found_from_the_grounds_own_grain() -> None:
+    """What is paler than a usual tolerance stays where the ground is even, and grain goes where it is not."""
+    random = np.random.default_rng(7)
+    for grain, pale in ((0.8, 12), (3.0, 30)):
+        sheet = np.full((240, 320, 3), 225, np.float64) + random.normal(0, grain, (240, 320, 1))
+        sheet[70:170, 90:230] -= pale
+        pixels = np.rint(sheet).astype(np.uint8)
+        step = ClearGround(automatic=True).found_on(raster(pixels))
+        alpha = rendered(source_of(pixels), WHOLE, step)[..., 3]
+        assert (alpha[75:165, 95:225] == 255).mean() > 0.999, "the object is whole"
+        assert (alpha[:60] > 0).mean() < 0.002, "the ground is gone"
+    assert (
+        step.tolerance_percent
+        > ClearGround(automatic=True).found_on(raster(page(320, 240, (225, 225, 225)))).tolerance_percent
+    )
+    by_hand = ClearGround(tolerance_percent=20).found_on(raster(pixels))
+    assert by_hand.tolerance_percent == 20
+
+
+def test_a_soft_shadow_is_ground_and_a_thing_in_it_is_not() -> None:
+    random = np.random.default_rng(8)
+    rows, columns = np.mgrid[0:300, 0:400] / 400
+    shade = 1 - 0.25 * np.exp(-(((columns - 0.6) ** 2 + (rows - 0.45) ** 2) / 0.03))
+    wall = np.array([205.0, 198, 188]) * shade[..., None] + random.normal(0, 1.5, (300, 400, 1))
+    wall[120:220, 180:260] = (60, 90, 70)
+    pixels = np.rint(wall).astype(np.uint8)
+    step = ClearGround(automatic=True).found_on(raster(pixels))
+    alpha = rendered(source_of(pixels), WHOLE, step)[..., 3]
+    assert (alpha[124:216, 184:256] == 255).all()
+    away = np.hypot(rows - 0.425, columns - 0.55) > 0.17
+    assert (alpha[away] > 0).mean() < 0.01
+    assert step.shadows is not None
+    even = ClearGround(automatic=True).found_on(raster(page(320, 240, (225, 225, 225), uneven=20)))
+    assert even.surface is not None
+    assert even.shadows is None

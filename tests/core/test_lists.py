@@ -16,12 +16,14 @@ from lucidex.core.geometry.sizes import MAX_PIXELS, Point, Size, check_output_si
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, Multiple
 from lucidex.core.steps import ALL_STEPS, StepEntry, all_offers, geometry_after
-from lucidex.core.steps.base import Band, Step, plain
+from lucidex.core.steps.bands import FinishStep
+from lucidex.core.steps.base import Step, plain
 from lucidex.core.steps.border import Border
 from lucidex.core.steps.crop import Crop, PixelArea, ShapeArea
 from lucidex.core.steps.marks import Marks
 from lucidex.core.steps.order import advice, moved_before
 from lucidex.core.steps.room import Room, RoomOnSides, RoomToShape
+from lucidex.core.steps.shadow import Shadow
 from lucidex.core.steps.straighten import Straighten
 from lucidex.core.steps.trim import Trim
 from lucidex.core.steps.turn import Direction, Turn
@@ -44,6 +46,7 @@ def test_every_parameter_of_every_step_survives_being_written_and_read(step: Ste
 @settings(max_examples=60)
 @given(st.lists(any_step, min_size=1, max_size=4), st.integers(1, 40), st.integers(1, 30), st.integers(1, 40))
 @example([Border(width_percent=1.0, colour="#000000")] * 2, 8, 8, 3)
+@example([Border(width_percent=0.0, width_px=1), Shadow(distance_percent=0.0, softness_percent=1.0)], 1, 1, 3)
 def test_any_list_of_steps_gives_exactly_the_place(steps: list[Step], w: int, h: int, side: int) -> None:
     """Numbers that no longer fit are clamped or said, never an error."""
     demand = PlaceDemand(measure=ExactSize(width_px=side, height_px=9))
@@ -51,8 +54,9 @@ def test_any_list_of_steps_gives_exactly_the_place(steps: list[Step], w: int, h:
     check_output_size(geometry.size)
     if geometry.size.pixels > MAX_PIXELS // 4:
         return
-    finish = tuple(step for step in steps if step.band is Band.FINISH)
-    margins = total_margins(given_room(finish, Size(side, 9)))
+    canvas = Size(side, 9)
+    finish = tuple(step.measured_on(canvas) for step in steps if isinstance(step, FinishStep))
+    margins = total_margins(given_room(finish, canvas))
     if margins.left + margins.right >= side or margins.top + margins.bottom >= 9:
         with pytest.raises(OutOfRangeError, match="leaves no room for it"):
             rendered(source_of(picture(w, h)), demand, *steps)

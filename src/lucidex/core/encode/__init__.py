@@ -4,7 +4,10 @@ Whoever adds a format writes such a file and names it in `FORMATS`; the line, do
 All formats share one quality scale of 1 to 100 that is handed to the encoder as it is.
 """
 
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 import pyvips
@@ -13,7 +16,7 @@ from pydantic_core import CoreSchema, core_schema
 
 from lucidex.core.encode import avif, gif, jpeg, pdf, png, tiff, webp
 from lucidex.core.encode.base import PRESS_PROFILE, SRGB_PROFILE, ColourModel, Effort, Encoding, OutputFormat
-from lucidex.core.encode.ceiling import MAX_ENCODES, best_under
+from lucidex.core.encode.ceiling import MAX_ENCODES, NEAR_ENOUGH, best_under
 from lucidex.core.encode.chroma import needs_full_chroma
 from lucidex.core.encode.content import Kind, content_of
 from lucidex.core.picture.colour import in_8_bits
@@ -27,7 +30,8 @@ FORMATS: tuple[OutputFormat, ...] = (
     tiff.FORMAT,
     pdf.FORMAT,
 )
-QUICK_ENCODES = 3
+QUICK_ENCODES, FEW_QUICK_ENCODES, THOROUGH_ENCODES = 5, 3, 4
+SURELY_OVER = 1.03  # what quick files say of the ceiling
 MOST_SAVED = 1.3  # what a thorough search takes off a quick file without loss, at most
 _BY_NAME = {one.name: one for one in FORMATS}
 
@@ -64,7 +68,18 @@ class FormatName(str):
 
 FORMAT_NAMES = tuple(FormatName(one.name) for one in FORMATS)
 TYPED_NAMES = {typed: FormatName(one.name) for one in FORMATS for typed in (one.name, *one.aliases)}
-JPEG, PNG = FormatName(jpeg.FORMAT.name), FormatName(png.FORMAT.name)  # what the screen is shown
+JPEG, PNG, WEBP = (FormatName(one.name) for one in (jpeg.FORMAT, png.FORMAT, webp.FORMAT))
+
+
+def usual_format(has_clear_areas: bool, is_photograph: bool) -> FormatName:
+    """What a picture is written as where nobody chose: JPEG, or what keeps clear areas in the fewest bytes.
+
+    >>> usual_format(has_clear_areas=True, is_photograph=True).label
+    'WebP'
+    """
+    if not has_clear_areas:
+        return JPEG
+    return WEBP if is_photograph else PNG
 
 
 @dataclass(frozen=True)
@@ -120,11 +135,36 @@ def encode_found(image: pyvips.Image, name: FormatName, encoding: Encoding) -> E
             return Encoded(exact, qualities[-1])
         qualities, left = qualities[:-1], left - 1
     start = encoding.quality or qualities[len(qualities) // 2]
-    if output.searches_quickly and encoding.effort is Effort.THOROUGH:
-        # quick files tell about where, thorough ones where exactly
-        near = best_under(ceiling, start, lambda quality: encode_at(quality, Effort.QUICK), qualities, QUICK_ENCODES)
-        start, left = near.quality, left - QUICK_ENCODES + 1
-    found = best_under(ceiling, start, encode_at, qualities, left)
+    if not output.quick_weighs or encoding.effort is not Effort.THOROUGH:
+        found = best_under(ceiling, start, encode_at, qualities, left)
+        return Encoded(found.content, found.quality)
+    quick_encodes = FEW_QUICK_ENCODES if output.is_slow else QUICK_ENCODES
+    return _found_quickly(encode_at, output.quick_weighs, ceiling, start, qualities, quick_encodes)
+
+
+def _found_quickly(
+    encode_at: Callable[..., bytes],
+    quick_weighs: float,
+    ceiling: int,
+    start: int,
+    qualities: Sequence[int],
+    quick_encodes: int,
+) -> Encoded:
+    """Quick files tell about where, and whether the next one would be too heavy; thorough ones are what comes out."""
+    quick = cache(lambda quality: encode_at(quality, Effort.QUICK))
+    thorough = cache(encode_at)
+    saved, near = 1 / quick_weighs, start
+    for _ in range(THOROUGH_ENCODES - 1):
+        before, near = near, best_under(round(ceiling / saved), near, quick, qualities, quick_encodes).quality
+        content, following = thorough(near), bisect_right(qualities, near)
+        saved = len(content) / len(quick(near))
+        if len(content) <= ceiling:
+            is_last = len(content) >= NEAR_ENOUGH * ceiling or following == len(qualities)
+            if is_last or saved * len(quick(qualities[following])) > SURELY_OVER * ceiling:
+                return Encoded(content, near)
+        if near == before:
+            break
+    found = best_under(ceiling, near, thorough, qualities, THOROUGH_ENCODES)
     return Encoded(found.content, found.quality)
 
 
@@ -162,6 +202,7 @@ __all__ = [
     "JPEG",
     "PNG",
     "TYPED_NAMES",
+    "WEBP",
     "ColourModel",
     "Effort",
     "Encoded",
@@ -173,4 +214,5 @@ __all__ = [
     "encode",
     "encode_found",
     "keeps_16_bits",
+    "usual_format",
 ]

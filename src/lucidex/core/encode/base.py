@@ -86,8 +86,8 @@ class OutputFormat:
     asked for; `qualities` are those that give different files, ascending, none where there is nothing to choose; at
     `exact_quality` nothing is lost; `ladder` are those at which its curve is measured, in this order, none for a
     format that is not weighed against others. `max_edge` is the longest side that it can hold, in pixels; an
-    `is_slow` one takes many times as long to write as the others, and one that `searches_quickly` is written quickly
-    until it is known about which quality keeps a ceiling.
+    `is_slow` one takes many times as long to write as the others. Where `quick_weighs` is above nothing, a file is
+    written quickly until it is known about which quality keeps a ceiling: so many times as heavy as a thorough one.
 
     One that `halves_chroma` keeps colour at half the pixels unless it is told not to; one that `knows_drawings`
     writes them in another way than photographs; one that `has_few_colours` holds at most 256, with edges that are
@@ -113,7 +113,7 @@ class OutputFormat:
     stamp: Callable[[bytes, bytes], bytes] | None = None
     stamp_older: Callable[[bytes, bytes, bytes], bytes] | None = None
     is_slow: bool = False
-    searches_quickly: bool = False
+    quick_weighs: float = 0.0
     halves_chroma: bool = False
     knows_drawings: bool = False
     exact_quality: int | None = None

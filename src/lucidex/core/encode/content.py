@@ -75,6 +75,15 @@ def content_of(pixels: Pixels, moves: bool = False) -> Content:
     return Content(kind, colours if kind is Kind.FEW_COLOURS else None, is_clear, moves)
 
 
+def is_photograph(pixels: Pixels) -> bool:
+    """Whether rows × width × 1 to 4 numbers of 8 or 16 bits are of a photograph; what is clear does not count."""
+    has_alpha = pixels.shape[2] in {2, 4}
+    seen = pixels[pixels[..., -1] > 0][None] if has_alpha else pixels
+    if seen.dtype != np.uint8:
+        seen = (seen >> 8).astype(np.uint8)
+    return bool(seen.size) and content_of(seen).kind is Kind.PHOTOGRAPH
+
+
 def _every(pixels: Pixels) -> tuple[slice, ...]:
     """Whole rows, evenly spread, so that neighbours stay neighbours."""
     return (slice(None, None, max(1, pixels.shape[0] * pixels.shape[1] // _EVERY)),)

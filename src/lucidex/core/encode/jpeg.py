@@ -86,6 +86,7 @@ FORMAT = OutputFormat(
     qualities=ALL_QUALITIES,
     max_edge=65_500,
     save=save,
+    quick_weighs=1.12,
     halves_chroma=True,
     colours=FOR_PRINT,
     ladder=(82, 50, 94, 25, 70),

@@ -1,9 +1,10 @@
 """Making a modelled ground clear, at any scale.
 
-Each pixel is taken for a mixture of ground G and something else: I = α·C + (1 − α)·G. α grows with the distance
-from the ground, from nothing at the tolerance to everything at the largest distance nearby, so that a pale wash is
-as whole as black ink, and only edges are mixed; C follows by unmixing (Smith and Blinn, Blue Screen Matting, 1996).
-Laid on the same ground again, the result looks as before.
+Beside ground, each pixel is taken for a mixture of ground G and something else: I = α·C + (1 − α)·G. α grows with
+the distance from the ground, from nothing at the tolerance to everything at the largest distance nearby, so that a
+pale wash is as whole as black ink; C follows by unmixing (Smith and Blinn, Blue Screen Matting, 1996). What is
+further from any ground than an edge reaches is whole, whatever its colour: the light parts of an object are no
+window. Laid on the same ground again, the result looks as before.
 """
 
 from dataclasses import dataclass
@@ -13,10 +14,12 @@ import numpy as np
 import pyvips
 
 from lucidex.core.geometry.transform import Transform
-from lucidex.core.picture.content import Surface, content_grid, ground_at
+from lucidex.core.picture.ground_surface import Surface, content_grid, ground_at
 from lucidex.core.source.pyramid import AnyPixels
 
 NEARBY = 3  # pixels: how far an edge reaches
+GROUND_PIXELS = 3  # across and down, at least, are ground: what is smaller is a light in the object
+REACH = NEARBY + GROUND_PIXELS
 FULL_SHARE = 0.9  # of the largest distance nearby
 STRIP_ROWS = 256
 
@@ -46,7 +49,7 @@ def _clear_strip(
     pixels: AnyPixels, top: int, background_removal: BackgroundRemoval, to_content: Transform
 ) -> AnyPixels:
     """Some rows, seen together with their neighbours above and below."""
-    start, end = max(0, top - NEARBY), min(pixels.shape[0], top + STRIP_ROWS + NEARBY)
+    start, end = max(0, top - REACH), min(pixels.shape[0], top + STRIP_ROWS + REACH)
     cleared = _clear_rows(pixels[start:end], start, background_removal, to_content)
     return cleared[top - start : top - start + STRIP_ROWS]
 
@@ -58,9 +61,19 @@ def _clear_rows(
     ground = np.clip(ground_at(background_removal.surface, *content_grid(to_content, width, height, top)), 0, 255)
     apart = pixels[..., :3] - ground
     distance = np.abs(apart).max(axis=-1)
-    nearby = cv2.dilate(distance, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1)))
+    around = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1))
+    nearby = cv2.dilate(distance, around)
+    is_ground = (distance <= background_removal.tolerance).astype(np.uint8)
+    solid = cv2.morphologyEx(
+        is_ground,
+        cv2.MORPH_OPEN,
+        np.ones((GROUND_PIXELS, GROUND_PIXELS), np.uint8),
+        borderType=cv2.BORDER_REPLICATE,
+    )
+    is_beside_ground = cv2.dilate(solid, around) > 0
     reach = np.maximum(FULL_SHARE * nearby - background_removal.tolerance, 1.0)
     share = np.clip((distance - background_removal.tolerance) / reach, 0, 1)[..., None]
+    share[~is_beside_ground] = 1
     # a colour can only be unmixed as far as it stays a colour
     room = np.where(apart > 0, 255 - ground, ground)
     least = np.max(np.abs(apart) / np.maximum(room, 1), axis=-1, keepdims=True)

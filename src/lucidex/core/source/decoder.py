@@ -16,6 +16,7 @@ from io import BufferedReader
 import numpy as np
 import pyvips
 
+from lucidex.core.encode.content import is_photograph
 from lucidex.core.errors import TooLargeError, UnreadableFileError
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.source.facts import INTAKE_REVISION, SourceFacts
@@ -31,6 +32,7 @@ from lucidex.core.source.strips import in_strips
 from lucidex.core.units import MAX_PIXELS_PER_INCH, MIN_PIXELS_PER_INCH
 
 STRIP_PIXELS = 4_000_000
+ROWS_SEEN, MOST_SEEN = 8, 4_096  # of each strip, and pixels of each, to tell photographs from drawings
 USUAL_BYTES = 1_100_000_000  # of memory for one file
 _INTERLACED_BYTES = 6  # a pixel: a progressive JPEG's coefficients, an interlaced PNG's lines
 MAX_MISSING = 1 / 3  # of the picture: where more is missing, it is refused
@@ -247,8 +249,7 @@ def _taken(
 ) -> SourceFacts:
     normalised = normalise(opened.image, declared)
     facts = _facts(opened, normalised, form, declared)
-    is_clear = _put_levels(normalised.image, facts, put_rows, loss)
-    return facts.model_copy(update={"has_clear_areas": is_clear})
+    return facts.model_copy(update=_put_levels(normalised.image, facts, put_rows, loss))
 
 
 def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared: PngColour | None) -> SourceFacts:
@@ -275,19 +276,22 @@ def _facts(opened: Opened, normalised: Normalised, form: SourceFormat, declared:
     )
 
 
-def _put_levels(image: pyvips.Image, facts: SourceFacts, put_rows: PutRows, loss: _Loss | None) -> bool:
-    """Hand over all levels; whether something is clear. A strip's rows fill whole blocks of every level."""
+def _put_levels(image: pyvips.Image, facts: SourceFacts, put_rows: PutRows, loss: _Loss | None) -> dict[str, bool]:
+    """Hand over all levels; what its pixels say. A strip's rows fill whole blocks of every level."""
     clear: list[bool] = []
+    seen: list[AnyPixels] = []
 
     def put(rows: AnyPixels) -> None:
         for number in levels_of(facts.stored):
             put_rows(number, rows if number == 1 else reduce_level(rows, number, facts.has_alpha))
         if loss is not None:
             loss.look(rows)
+        beside = max(0, (rows.shape[1] - MOST_SEEN) // 2)
+        seen.append(rows[:: max(1, len(rows) // ROWS_SEEN), beside : beside + MOST_SEEN].copy())
         clear.append(facts.has_alpha and bool(rows[..., -1].min() < np.iinfo(rows.dtype).max))
 
     in_strips(image, max(1, STRIP_PIXELS // image.width // max(LADDER)) * max(LADDER), put)
-    return any(clear)
+    return {"has_clear_areas": any(clear), "is_photograph": is_photograph(np.concatenate(seen))}
 
 
 def _density(recorded: float | None) -> float | None:

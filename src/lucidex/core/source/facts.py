@@ -2,6 +2,7 @@
 
 from pydantic import BaseModel, ConfigDict
 
+from lucidex.core.framing.subject import Subject
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.geometry.transform import upright_size
 from lucidex.core.source.formats import format_named
@@ -17,8 +18,9 @@ class SourceFacts(BaseModel):
     `format` is the standard name of a format that is read (`source.formats`). `damage` says in a sentence what is
     missing or wrong where the file came in although it is damaged; `notes` are sentences about what was read
     otherwise than somebody might expect; `frames` counts those of a moving picture; `recorded` is what the file says
-    of its making and its meaning, `fingerprint` how it looks (`source.likeness`). `bits` are those of each number in
-    the file; it may be held in more, which `pixel_format` says.
+    of its making and its meaning, `fingerprint` how it looks (`source.likeness`); `is_photograph` is measured on
+    its colours, and False of what was read before that was; `subject` is what it shows, None where nobody has looked.
+    `bits` are those of each number in the file; it may be held in more, which `pixel_format` says.
     """
 
     format: str
@@ -40,6 +42,8 @@ class SourceFacts(BaseModel):
     notes: tuple[str, ...] = ()
     recorded: Recorded = NOTHING_RECORDED
     fingerprint: str = ""
+    is_photograph: bool = False
+    subject: Subject | None = None
     intake_revision: int = 1
 
     model_config = ConfigDict(frozen=True, ser_json_bytes="base64", val_json_bytes="base64")

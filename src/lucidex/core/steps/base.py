@@ -155,6 +155,7 @@ class Step(BaseModel):
 
     lies_where_drawn: ClassVar[bool] = False  # whether it lies at a spot of its picture that means nothing on others
 
+    draws: ClassVar[bool] = False  # whether a photograph is none any more after it, but flat colours
     fills_clear: ClassVar[bool] = False  # whether nothing of the picture is clear after it
 
     @property

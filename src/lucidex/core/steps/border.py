@@ -52,6 +52,9 @@ class Border(FinishStep):
     width_percent: Annotated[float, Field(ge=0, le=30, allow_inf_nan=False)] = Field(
         4.0, title="Width, %", description="Of the shorter side of what comes out, at least a pixel; 0 is no border."
     )
+    width_px: Annotated[int, Field(ge=0, le=2_000)] = Field(
+        0, title="Width, px", description="Instead of per cent: so many pixels in every place; 0 leaves it to those."
+    )
     colour: HexColour = "#ffffff"
     side: Side = Field(
         Side.OUTSIDE, title="Lies", description="Outside, the picture gives way; inside, it is covered."
@@ -59,6 +62,15 @@ class Border(FinishStep):
     amounts: ClassVar[dict[str, str]] = dict.fromkeys(("border", "add border", "white border"), "width_percent")
     varied_field: ClassVar[str | None] = "width_percent"
     variants: ClassVar[str] = "1; 2; 4; 8"
+
+    def measured_on(self, canvas: Size) -> Self:
+        """So many pixels, as the per cent that they are there: however small it is looked at, it looks the same."""
+        percent = 100 * self.width_px / canvas.shortest
+        return self.model_copy(update={"width_percent": percent, "width_px": 0}) if self.width_px else self
+
+    def varied(self, value: str) -> Self:
+        """Another share, which counts instead of pixels."""
+        return super().varied(value).model_copy(update={"width_px": 0})
 
     def _width(self, canvas: Size) -> int:
         width = max(1, round(canvas.shortest * self.width_percent / 100)) if self.width_percent else 0
@@ -95,7 +107,8 @@ class Border(FinishStep):
 
     def sentence(self) -> Sentence:
         """For example: A border of 4 %, white."""
-        width = Value("width_percent", f"{format_number(self.width_percent)} %")
+        in_percent = Value("width_percent", f"{format_number(self.width_percent)} %")
+        width = Value("width_px", f"{self.width_px} px") if self.width_px else in_percent
         where = () if self.side is Side.OUTSIDE else (Words(", "), Value("side", "inside the picture's edge"))
         return (
             Words("A border of "),
@@ -128,14 +141,14 @@ class Border(FinishStep):
 
     @classmethod
     def read(cls, text: str) -> Self | None:
-        """Understands `border 4 %`, `border 2,5 % black` and `border 4 dark green inside`."""
+        """Understands `border 4 %`, `border 2,5 % black`, `border 20 px` and `border 4 dark green inside`."""
         words = text.split()
         sides = [word for word in words if word in _SIDES]
         if len(sides) > 1:
             return None
         said = " ".join(word for word in words if word not in _SIDES)
         side = _SIDES[sides[0]] if sides else Side.OUTSIDE
-        match = _TYPED.fullmatch(said)
+        match = _IN_PIXELS.fullmatch(said) or _TYPED.fullmatch(said)
         if match is None or _leaves_open(match, said):
             return None
         found = [part for part in match.groups() if part]
@@ -144,29 +157,31 @@ class Border(FinishStep):
         ground = read_ground(colour or "white")
         if ground in {None, CLEAR}:
             return None
+        if match.re is _IN_PIXELS:
+            none = {} if (pixels := int(width or 0)) else {"width_percent": 0}
+            return cls.model_validate({"colour": ground, "side": side, "width_px": pixels, **none})
         amount = {"width_percent": float(parse_decimal(width))} if width else {}
         return cls.model_validate({"colour": ground, "side": side, **amount})
 
     @classmethod
     def asks(cls, text: str) -> Asked | None:
-        """A number without a unit that is much for per cent, and one in pixels, which a border has none of."""
-        match = _IN_PIXELS.fullmatch(text) or _TYPED.fullmatch(text)
-        if match is None or not (match.re is _IN_PIXELS or _leaves_open(match, text)):
+        """A number without a unit that is much for per cent."""
+        match = _TYPED.fullmatch(text)
+        if match is None or not _leaves_open(match, text):
             return None
         found = [part for part in match.groups() if part]
         width = next(part for part in found if part[0].isdigit())
         colour = next((f" {part}" for part in found if not part[0].isdigit()), "")
-        room = f"room {width} px{colour}"
-        if match.re is _IN_PIXELS:
-            said = f"A border is so many per cent of each place's shorter side. Room is {width} px of the picture."
-            return Asked(said, (room, *(f"border {percent} %{colour}" for percent in (1, 2, 4))))
-        return Asked(f"{width} per cent, or {width} px?", (f"border {width} %{colour}", room))
+        said = (f"border {width} %{colour}", f"border {width} px{colour}")
+        return Asked(f"{width} per cent, or {width} px?", said)
 
 
 def _leaves_open(match: re.Match[str], text: str) -> bool:
     """Whether a number is large for per cent, and no unit says that it is meant."""
     width = next((part for part in match.groups() if part and part[0].isdigit()), None)
-    return width is not None and "%" not in text and float(parse_decimal(width)) > LARGE_PERCENT
+    return (
+        width is not None and match.re is _TYPED and "%" not in text and float(parse_decimal(width)) > LARGE_PERCENT
+    )
 
 
 def _within(box: Box, width: int) -> Box:

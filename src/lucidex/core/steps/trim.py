@@ -9,8 +9,9 @@ from pydantic import Field
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Box, Point, Size
 from lucidex.core.geometry.transform import corners_of, shift
-from lucidex.core.picture.content import Raster, find_content
+from lucidex.core.picture.content import find_content
 from lucidex.core.picture.grounds import Ground
+from lucidex.core.picture.raster import Raster
 from lucidex.core.steps.bands import FindingStep, GeometryStep
 from lucidex.core.steps.base import Offer, Sentence, Value, Words
 from lucidex.core.steps.perspective import Spot

@@ -6,10 +6,10 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
-from lucidex.core.picture.content import Raster
 from lucidex.core.picture.effects.base import Effect
 from lucidex.core.picture.effects.two_tone import PAPER_RADIUS, TwoTone, colour_of_ink, ink_in, parting
 from lucidex.core.picture.grounds import HexColour, colour_of
+from lucidex.core.picture.raster import Raster
 from lucidex.core.steps.bands import EffectStep, FindingStep
 from lucidex.core.steps.base import Heading, Offer, PreviewClass, Sentence, Value, Words
 from lucidex.core.steps.detail import Amount
@@ -54,6 +54,7 @@ class TwoToneStep(EffectStep, FindingStep):
     ink: InkColour = Field(InkColour.BLACK, description="What the ink becomes.")
     ink_colour: HexColour = "#1d2326"
     automatic: bool = True
+    draws: ClassVar[bool] = True
     found_by: ClassVar[frozenset[str]] = frozenset({"against", "ink"})
     found_fields: ClassVar[frozenset[str]] = frozenset({"ink_colour"})
     finds: ClassVar[frozenset[str]] = frozenset({"threshold_percent"})

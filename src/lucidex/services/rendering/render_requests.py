@@ -10,12 +10,13 @@ from lucidex.core.encode.passing import Passage
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.text.fields import Filling
+from lucidex.core.framing.subject import Subject
 from lucidex.core.geometry.fit import Placement, Rule, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window, check_output_size
 from lucidex.core.keys import appearance_key, encoded_key, pixels_key, restoration_keys, stamped_key
 from lucidex.core.picture.grounds import colour_of
-from lucidex.core.places.demand import PlaceDemand
+from lucidex.core.places.demand import PlaceDemand, amended
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.names import result_name
 from lucidex.core.proof.statistics import PixelStatistics
@@ -31,6 +32,7 @@ from lucidex.services.assets.assets import open_assets
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.sources import open_source
 from lucidex.services.pictures.documents import PictureState, check_shown
+from lucidex.services.pictures.framing import subject_in_use
 from lucidex.services.rendering.passages import find_passage
 
 MAX_PREVIEW_EDGE = 4_000
@@ -150,12 +152,18 @@ def in_place(
         OutputId.of(output.place),
     )
     asked = document.demand_for(first, demand)
-    placement = document.placement(geometry, output.place, asked)
+    subject = subject_in_use(workshop, state)
+    is_whole = document.shows_whole(geometry, output.place, asked, subject)
+    if is_whole:
+        demand = amended(demand, rule=Rule.CONTAIN, ground=subject.edge if subject else "#ffffff")
+        asked = document.demand_for(first, demand)
+    placement = document.placement(geometry, output.place, asked, subject)
     has_clear = document.comes_out_clear(geometry, placement, output.place, asked, state.facts.has_clear_areas)
-    first_format, _ = document.written_as(first, asked, has_clear)
+    usual = usual_format(state, document, placement, has_clear)
+    first_format, _ = document.written_as(first, asked, usual)
     output = first if output.format == first_format else output
     demand = document.demand_for(output, demand)
-    name, quality = document.written_as(output, demand, has_clear)
+    name, quality = document.written_as(output, demand, usual)
     ground = colour_of(demand.ground)
     is_found = bool(name.output.qualities) and document.finds_quality(output, demand)
     encoding = Encoding(
@@ -181,18 +189,41 @@ def in_place(
     if _is_as_it_came(state, rendering, demand) and document.settings(output).quality is None:
         rendering = replace(rendering, passage=find_passage(workshop, state, rendering.chosen.total))
     depth = rendering.chosen.depth if rendering.passage is None else state.facts.bits
-    case = replace(_case(state, document, output, demand, rendering), has_clear_areas=has_clear, depth=depth)
+    case = replace(_case(state, document, output, demand, rendering, subject), has_clear_areas=has_clear, depth=depth)
+    if is_whole and output.place not in document.framings:
+        case = replace(case, framed=Framed.WHOLE, subject=None if document.hides else subject)
     file_name = result_name(state.file_name, placement.canvas, name, document.hides)
     return PlacedPicture(rendering, demand, case, file_name, first_format)
 
 
+def usual_format(
+    state: PictureState, document: PictureDocument, placement: Placement, has_clear_areas: bool
+) -> FormatName:
+    """What suits a picture in a place where nobody chose a format; a PNG to which nothing is done stays one."""
+    is_untouched = not document.active_steps and placement == _whole(state.facts.upright)
+    if is_untouched and has_clear_areas and state.facts.format == PNG.label:
+        return PNG
+    return document.usual_format(has_clear_areas, state.facts.is_photograph)
+
+
+def _whole(size: Size) -> Placement:
+    return Placement(Window(0, 0, size.width, size.height), size, 0, 0, size)
+
+
 def _case(
-    state: PictureState, document: PictureDocument, output: OutputId, demand: PlaceDemand, rendering: RenderRequest
+    state: PictureState,
+    document: PictureDocument,
+    output: OutputId,
+    demand: PlaceDemand,
+    rendering: RenderRequest,
+    subject: Subject | None,
 ) -> Case:
     """What warnings may look at before the file is made."""
-    is_framed = output.place in document.framings
-    by_somebody = Framed.MOVED if is_framed and document.has_moved(state.geometry, output.place) else Framed.CHOSEN
-    framed = by_somebody if is_framed else Framed.BY_PLACE
+    framing = document.framings.get(output.place)
+    is_proposed = framing is not None and framing.proposal is not None
+    itself = is_proposed or document.is_framed_by_itself(output.place, demand, subject)
+    by_somebody = Framed.MOVED if document.has_moved(state.geometry, output.place) else Framed.CHOSEN
+    framed = Framed.BY_ITSELF if itself else by_somebody if framing else Framed.BY_PLACE
     return Case(
         rendering.chosen.placement,
         demand,
@@ -201,6 +232,7 @@ def _case(
         geometry=state.geometry,
         framed=framed if demand.is_cropped else None,
         focal_point=document.focal_point_xy if demand.is_cropped else None,
+        subject=subject if demand.is_cropped and not document.hides else None,  # hidden is not named either
         finish=rendering.chosen.finish,
         assets=rendering.assets,
         hides_weakly=any(step.hides_weakly for step in of_kind(document.active_steps, RestorationStep)),
@@ -214,7 +246,6 @@ def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceD
     """Whether a file shows the stored pixels and nothing else, and nothing is asked for that changes its bytes."""
     facts, chosen = state.facts, rendering.chosen
     untouched = chosen.treatment == UNTREATED and not (chosen.finish or chosen.layers or rendering.restorations)
-    whole = Placement(Window(0, 0, chosen.picture.width, chosen.picture.height), chosen.picture, 0, 0, chosen.picture)
     is_plain = facts.frames == facts.pages == 1 and facts.damage is None and facts.profile is None
     is_light = (
         demand.max_bytes is None
@@ -224,7 +255,7 @@ def _is_as_it_came(state: PictureState, rendering: RenderRequest, demand: PlaceD
         untouched
         and is_plain
         and is_light
-        and chosen.placement == whole
+        and chosen.placement == _whole(chosen.picture)
         and chosen.total.is_quarter_turn
         and chosen.picture.pixels == facts.upright.pixels
         and rendering.format.label == facts.format
