@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.conftest import encoded
 from tests.core.test_attention import DEMO
@@ -66,7 +66,7 @@ def test_a_scanned_signature_on_clear_ground_at_a_multiple_of_its_box(desk: Desk
         desk.type_line(line)
     assert sentences(desk)[1:] == [
         "Trimmed to its content, tolerance 12 %, margin 4 %.",
-        "Ground made clear, tolerance 8 %.",
+        "Ground made clear, tolerance 4.4 %.",
     ]
     page.get_by_role("button", name="Close", exact=True).click()
     expect(page.locator(".rung:has(:checked)")).to_contain_text("nearest")
@@ -267,6 +267,67 @@ def test_looking_closer_never_alters_the_picture(desk: Desk, photographs: Path) 
     assert desk.troubles == []
 
 
+def test_a_late_picture_is_shown_while_one_moves_on_and_never_an_older_one(desk: Desk, photographs: Path) -> None:
+    at_bench(desk, photographs / "large.jpg")
+    page = desk.page
+    held: list[Route] = []
+    page.route("**/preview?*part=*", lambda route: held.append(route))
+    shows = "part => document.querySelector('.stage-picture').src.includes(part.split('&')[0])"
+
+    def asked(count: int) -> list[str]:
+        while len(held) < count:
+            page.evaluate("() => new Promise(requestAnimationFrame)")
+        return [one.request.url.split("part=")[1] for one in held]
+
+    page.keyboard.press("1")
+    asked(1)
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    at = (stage["x"] + 400, stage["y"] + 300)
+    dragged(desk, at, (at[0] - 100, at[1]))
+    parts = asked(2)
+    held[0].continue_()
+    page.wait_for_function(shows, arg=parts[0])
+    dragged(desk, at, (at[0] - 100, at[1]))
+    parts = asked(3)
+    with page.expect_response(lambda answer: parts[2] in answer.url):
+        held[2].continue_()
+    page.wait_for_function(shows, arg=parts[2])
+    with page.expect_response(lambda answer: parts[1] in answer.url) as late:
+        held[1].continue_()
+    late.value.finished()
+    page.evaluate("() => new Promise(done => requestAnimationFrame(() => setTimeout(done)))")
+    assert page.evaluate(shows, parts[2]), "what was asked for before is not shown over it"
+    assert desk.troubles == []
+
+
+def test_a_picture_frames_itself_and_keys_lead_to_the_next_proposal_and_the_middle(desk: Desk) -> None:
+    at_bench(desk, DEMO / "visitors.jpg")
+    page = desk.page
+    desk.type_line("300x900")
+    expect(page.locator("text=Shown whole by itself, as no part keeps two faces")).to_be_visible()
+    desk.type_line("1000x800")
+    expect(page.locator("text=Framed by itself, two faces")).to_be_visible()
+    page.click(".value:has-text('two faces')")
+    expect(page.locator("[data-found]")).to_have_count(2)
+    page.locator(".control >> text=Close").click()
+    window = page.locator(".window-group")
+    window.focus()
+    after_change(desk, lambda: page.keyboard.press("n"))
+    expect(page.locator("text=Framed by itself, proposal 2 of 3")).to_be_visible()
+    window.focus()
+    after_change(desk, lambda: page.keyboard.press("m"))
+    expect(page.locator("text=Framed by hand")).to_be_visible()
+    after_change(desk, lambda: page.click("text=Leave it to the place"))
+    expect(page.locator("text=Framed by itself, two faces")).to_be_visible()
+    page.click(".value:has-text('two faces')")
+    after_change(desk, lambda: page.click("text=Always the middle"))
+    expect(page.locator("text=Framed by the place, picture centred")).to_be_visible()
+    after_change(desk, lambda: page.click("text=Let it frame itself"))
+    expect(page.locator("text=Framed by itself, two faces")).to_be_visible()
+    assert desk.troubles == []
+
+
 def test_the_focal_point_frames_places_that_nobody_framed(desk: Desk, photographs: Path) -> None:
     at_bench(desk, photographs / "small.jpg")
     page = desk.page
@@ -279,7 +340,7 @@ def test_the_focal_point_frames_places_that_nobody_framed(desk: Desk, photograph
     page.locator(".point").focus()
     after_change(desk, lambda: page.keyboard.press("Shift+ArrowLeft"))
     after_change(desk, lambda: page.click("text=Suggest one"))
-    after_change(desk, lambda: page.click("text=Back to the middle"))
+    after_change(desk, lambda: page.click("text=Take it away"))
     expect(page.locator("text=Framed by the place, picture centred")).to_be_visible()
     assert desk.troubles == []
 

@@ -7,11 +7,13 @@ from lucidex.core.areas.shapes import Ellipse, Stroke
 from lucidex.core.areas.sight import Sight
 from lucidex.core.encode.likeness import Reference
 from lucidex.core.finish import layer_kernel
+from lucidex.core.framing.attention import attention
 from lucidex.core.geometry.sizes import Box, Size, Window
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
 from lucidex.core.picture.tone import development
 from lucidex.core.resampling import resampled, warp_kernel
+from lucidex.core.source.denoising import CosineDenoising
 from lucidex.core.source.derivation import StoredPixels, restored
 from lucidex.core.source.local.distortion import Distortion, ShiftStroke
 from lucidex.core.source.local.healing import Healing
@@ -31,6 +33,7 @@ def compile_kernels() -> None:
                 resampled(pixels, Window(0, 0, 4, 4), size, True)
     _compile_areas()
     _compile_layers()
+    attention(np.zeros((8, 8, 3), np.uint8))
     Reference(np.zeros((40, 40, 3), np.uint8)).likeness(np.zeros((40, 40, 3), np.uint8))
     for bands in (3, 4):
         Sharpening(1.0, 1.0, 0.0).on(np.zeros((2, 2, bands), np.uint8), View(1.0))
@@ -44,6 +47,8 @@ def _compile_areas() -> None:
     shifted = ShiftStroke(path=((0.4, 0.5), (0.6, 0.5)), radius=0.2)
     for bands in (1, 3, 4):
         restored(StoredPixels(np.zeros((48, 48, bands), np.uint8)), (Healing(spot), Distortion((shifted,))))
+    grain = np.random.default_rng(0).integers(80, 160, (96, 96, 3)).astype(np.uint8)
+    restored(StoredPixels(grain), (CosineDenoising(0.4),))
 
 
 def _compile_layers() -> None:

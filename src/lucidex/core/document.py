@@ -8,10 +8,12 @@ from pydantic import BaseModel, ConfigDict, FailFast, Field, GetCoreSchemaHandle
 from pydantic_core import CoreSchema, core_schema
 from typing_extensions import TypeAliasType
 
-from lucidex.core.encode import JPEG, PNG, FormatName
+from lucidex.core.encode import FormatName, usual_format
 from lucidex.core.errors import UnavailableError
 from lucidex.core.finish.assets import AssetFile
 from lucidex.core.finish.canvas import Given, Margins, given_room, ground_below, stays_clear, total_margins
+from lucidex.core.framing.subject import Subject
+from lucidex.core.framing.window import PROPOSALS, keeps_all, subject_window
 from lucidex.core.geometry.fit import Anchor, Placement, Rule, clamped_window, covering_window, fit
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size, Window
@@ -92,6 +94,10 @@ class Framing(BaseModel):
     focal_y: Annotated[float, Field(ge=0, le=1)] = 0.5
     zoom: Annotated[float, Field(ge=1, le=MAX_ZOOM)] = 1.0
     made_for: Annotated[str, Field(max_length=16)] | None = None
+    whole: bool = Field(False, description="Show all of the picture, on its own edge colour, rather than cut it.")
+    proposal: Annotated[int, Field(ge=0, lt=PROPOSALS)] | None = Field(
+        None, description="Which proposal of the picture's own it is, where nobody dragged it."
+    )
 
     def window(self, geometry: PictureGeometry, place: Size) -> Window:
         """The window in picture pixels, of the place's exact shape, held inside the picture."""
@@ -138,6 +144,7 @@ class PictureDocument(BaseModel):
     outputs: Annotated[dict[OutputId, Output], AtMost(MAX_PLACES)] = Field(default_factory=dict)
     texts: Texts = Texts()
     focal_point: FocalPoint | None = None
+    frames_itself: bool = Field(False, description="Whether places show what the picture is of, where nobody framed.")
     file_name: Annotated[str, Field(min_length=1, max_length=MAX_FILE_NAME)] | None = Field(
         None, description="How the picture and its files are called, where not as it came in."
     )
@@ -202,7 +209,7 @@ class PictureDocument(BaseModel):
 
     def finish(self, place_key: str, canvas: Size) -> tuple[Given, ...]:
         """What is drawn onto a finished size in a place, in its order, with the room that it is given there."""
-        return given_room(self.finish_steps(place_key), canvas)
+        return given_room((step.measured_on(canvas) for step in self.finish_steps(place_key)), canvas)
 
     def finish_steps(self, place_key: str) -> tuple[FinishStep, ...]:
         """The steps on the finished size that count in a place."""
@@ -251,6 +258,10 @@ class PictureDocument(BaseModel):
         is_clear = self.shows_clear(geometry, source_clear) or shows_ground(placement, demand)
         return stays_clear(finish) or (is_clear and ground_below(finish) is None)
 
+    def usual_format(self, has_clear_areas: bool, is_photograph: bool) -> FormatName:
+        """What suits where nobody chose a format; `is_photograph` says so of the source."""
+        return usual_format(has_clear_areas, is_photograph and not any(step.draws for step in self.active_steps))
+
     def settings(self, output: OutputId) -> Output:
         """What was chosen for this picture in an output; nothing, where nobody chose."""
         return self.outputs.get(output, Output())
@@ -263,10 +274,13 @@ class PictureDocument(BaseModel):
         measure = demand.measure.for_times(self.settings(OutputId(output.place)).times)
         return demand if measure is demand.measure else demand.model_copy(update={"measure": measure})
 
-    def placement(self, geometry: PictureGeometry, place_key: str, demand: PlaceDemand) -> Placement:
+    def placement(
+        self, geometry: PictureGeometry, place_key: str, demand: PlaceDemand, subject: Subject | None = None
+    ) -> Placement:
         """Where the picture goes in a place; it gives way where something on the finished size asks for room.
 
-        A framing decides, then the picture's focal point unless the place keeps to a side, then the place's anchor.
+        A framing decides, then the place's anchor where it keeps to a side, then the picture's focal point, then its
+        `subject` where it frames itself, then the middle.
         Raises OutOfRangeError where the place's size for this picture exceeds the limits, or nothing of it is left.
         """
         demand = self.demand_for(OutputId(place_key), demand)
@@ -276,6 +290,8 @@ class PictureDocument(BaseModel):
         inner = demand.size_for(geometry.size) if margins == Margins() else margins.inside(canvas)
         framing = self.framings.get(place_key) or self._framing_by_focal_point(demand)
         crop_window = framing.window(geometry, inner) if framing and demand.is_cropped else None
+        if framing is None and self.is_framed_by_itself(place_key, demand, subject) and subject is not None:
+            crop_window = subject_window(geometry, inner, subject)
         if demand.rule is Rule.SCALE_DOWN and margins != Margins():
             inner = margins.inside(canvas)  # the size stays what it is without them, and the picture gives way
             rule = Rule.COVER if _nearly_covers(geometry.size, inner) else Rule.CONTAIN
@@ -283,6 +299,28 @@ class PictureDocument(BaseModel):
             return placement.with_room(margins.left, margins.top, margins.right, margins.bottom)
         placement = fit(geometry.size, inner, demand.rule, demand.anchor, crop_window, demand.enlarges)
         return placement.with_room(margins.left, margins.top, margins.right, margins.bottom)
+
+    def shows_whole(
+        self, geometry: PictureGeometry, place_key: str, demand: PlaceDemand, subject: Subject | None
+    ) -> bool:
+        """Whether a place that would cut shows all of the picture, on its own edge colour: somebody said so, or no
+        part of the place's shape keeps what must stay whole."""
+        framing = self.framings.get(place_key)
+        if framing is not None or subject is None or not self.frames_by_itself_in(demand, subject):
+            return framing is not None and framing.whole and demand.is_cropped
+        window = self.placement(geometry, place_key, demand, subject).window
+        return not keeps_all(geometry, window, subject)
+
+    def is_framed_by_itself(self, place_key: str, demand: PlaceDemand, subject: Subject | None) -> bool:
+        """Whether a place shows what was found in the picture, because nobody has said anything else."""
+        return place_key not in self.framings and self.frames_by_itself_in(demand, subject)
+
+    def frames_by_itself_in(self, demand: PlaceDemand, subject: Subject | None) -> bool:
+        """Whether a place would show what was found in the picture, if it had no framing of its own."""
+        if self.focal_point is not None or subject is None:
+            return False
+        is_free = demand.is_cropped and demand.anchor is Anchor.CENTRE
+        return self.frames_itself and is_free and subject.is_sure
 
     def _framing_by_focal_point(self, demand: PlaceDemand) -> Framing | None:
         if self.focal_point is None or demand.anchor is not Anchor.CENTRE:
@@ -309,17 +347,15 @@ class PictureDocument(BaseModel):
         framing = self.framings.get(place_key)
         return framing is not None and framing.made_for not in {None, geometry_name(geometry)}
 
-    def written_as(
-        self, output: OutputId, demand: PlaceDemand, has_clear_areas: bool
-    ) -> tuple[FormatName, int | None]:
-        """Format and quality of an output: this picture's own, else the place's, else what suits.
+    def written_as(self, output: OutputId, demand: PlaceDemand, usual: FormatName) -> tuple[FormatName, int | None]:
+        """Format and quality of an output: this picture's own, else the place's, else the `usual_format`.
 
         For a further format, only the quality is to be decided.
         """
         own = self.settings(output)
         if (also := output.format) is not None:
             return also, _quality(also, own.quality)
-        name = own.format or demand.format or (PNG if has_clear_areas else JPEG)
+        name = own.format or demand.format or usual
         # a quality that was meant for a format with a usual one would take colours from one that loses nothing
         of_place = demand.quality if name.output.default_quality is not None or demand.format == name else None
         return name, _quality(name, own.quality or of_place)

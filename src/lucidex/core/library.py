@@ -12,6 +12,7 @@ import pyvips
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import Encoding, FormatName, encode
+from lucidex.core.encode.content import is_photograph
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.picture.grounds import colour_of
 from lucidex.core.places.demand import PlaceDemand
@@ -89,20 +90,26 @@ def _restored(picture: OpenedPicture, document: PictureDocument) -> Source:
     return source.of_pixels(restored(stored, restorations))
 
 
+def _usual_format(image: pyvips.Image) -> FormatName:
+    is_clear = bool(image.hasalpha())
+    return AS_IT_IS.usual_format(is_clear, is_clear and is_photograph(image.numpy()))
+
+
 def write(
     image: pyvips.Image, demand: PlaceDemand, format: FormatName | None = None, texts: Texts = NO_TEXTS
 ) -> bytes:
     """The bytes of a rendered picture for a place: its format, quality, ceiling and resolution.
 
-    Without a format of the place's or one's own, JPEG, or PNG where something is clear. `texts` are put into the file
-    as XMP; a ceiling counts them. Raises OutOfRangeError where there are some and the format carries none.
+    Without a format of the place's or one's own, JPEG; where something is clear WebP, or PNG for what is drawn.
+    `texts` are put into the file as XMP; a ceiling counts them. Raises OutOfRangeError where there are some and the
+    format carries none.
 
     >>> from lucidex.core import read_demand
     >>> content = write(pyvips.Image.black(64, 32, bands=3), read_demand("64x32 as png").demand())
     >>> content[1:4]
     b'PNG'
     """
-    name, quality = AS_IT_IS.written_as(PLACE, demand, image.hasalpha())
+    name, quality = AS_IT_IS.written_as(PLACE, demand, _usual_format(image))
     name = format or name
     quality = None if name.output.default_quality is None else quality or name.output.default_quality
     ceiling = demand.max_bytes if name.output.qualities and AS_IT_IS.finds_quality(PLACE, demand) else None

@@ -253,7 +253,7 @@ class _Search:
     def _told(self, covered: list[Way], misspelt: _Slips, text: str) -> Readings:
         if covered and _is_understood(covered) and (missing := needed_resolution(covered[0].parts)) is not None:
             others = _put_together(covered[1:], tells=False)
-            return Readings(_apart([*self.choices(missing.instead), *others]), missing.sentence)
+            return _asking(_apart([*self.choices(missing.instead), *others]), missing.sentence)
         try:
             readings = _apart([replace(one, misspelt=misspelt) for one in _put_together(covered)])
         except NotTogetherError as error:
@@ -261,7 +261,7 @@ class _Search:
         except UserError as error:
             return Readings(trouble=error)
         if (need := _need(covered)) is not None:
-            return Readings(self.choices(self._with(covered[0], need)), need.sentence)
+            return _asking(self.choices(self._with(covered[0], need)), need.sentence)
         if readings and not readings[0].left_out:
             return Readings(readings, _question(readings))
         unknown = (
@@ -296,7 +296,7 @@ class _Search:
         alone = [[*way.words[: first.stop]], [*way.words[: first.start], *way.words[second.start :]]]
         found = self.choices([" ".join(words) for words in (apart, *alone)])
         sentence = f"“{one}” and “{other}”: two things, or one of them? It is not clear what belongs together."
-        return Readings(found, sentence) if found else Readings(trouble=NotUnderstoodError(sentence))
+        return _asking(found, sentence)
 
     def choices(self, phrases: Sequence[str]) -> tuple[Reading, ...]:
         """What phrases mean, in their own order."""
@@ -313,6 +313,11 @@ class _Search:
         shared = [(len(mine & set(phrase.split())), -len(phrase), phrase) for phrase in _phrases()]
         best = sorted((one for one in shared if one[0]), reverse=True)[:MAX_READINGS]
         return self.choices([phrase for _, _, phrase in best])
+
+
+def _asking(readings: tuple[Reading, ...], sentence: str) -> Readings:
+    """A question with what answers it; where nothing can, it is said as it is."""
+    return Readings(readings, sentence) if readings else Readings(trouble=NotUnderstoodError(sentence))
 
 
 def _is_understood(ways: list[Way]) -> bool:

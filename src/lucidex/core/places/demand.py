@@ -43,7 +43,9 @@ class PlaceDemand(BaseModel):
     anchor: Anchor = Anchor.CENTRE
     enlarges: bool = Field(True, description="Whether a picture that is shown whole may be enlarged.")
     ground: Ground = "#ffffff"
-    format: FormatName | None = Field(None, description="Without one: JPEG, or PNG where areas are clear.")
+    format: FormatName | None = Field(
+        None, description="Without one: JPEG; where areas are clear WebP, or PNG for what is drawn."
+    )
     also: FurtherFormats = Field(
         (), description="Further formats in which each picture is written, beside the first."
     )

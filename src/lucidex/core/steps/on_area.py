@@ -13,7 +13,7 @@ from lucidex.core.areas.shapes import AnyShape, Ellipse, Rectangle, Shape, Strok
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.steps.bands import RestorationStep
 from lucidex.core.steps.base import Carried
 

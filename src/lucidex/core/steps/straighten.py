@@ -9,8 +9,8 @@ from pydantic import Field
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point, Size
 from lucidex.core.geometry.transform import Transform
-from lucidex.core.picture.content import Raster
 from lucidex.core.picture.grounds import CLEAR
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.tilt import tilt_of
 from lucidex.core.steps.bands import FindingStep, GeometryStep
 from lucidex.core.steps.base import Carried, Offer, Sentence, Value, Words

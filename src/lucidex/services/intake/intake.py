@@ -254,7 +254,7 @@ def _record(
             picture.arrival_id, picture.arrival_number = seat.first_id, seat.number
         session.add(picture)
         session.flush()
-        document = PictureDocument(texts=texts_of(facts.recorded))
+        document = PictureDocument(texts=texts_of(facts.recorded), frames_itself=True)
         if arrival.alter is not None:
             document = arrival.alter(document, facts)
         if arrival.on_recorded is not None:
@@ -383,6 +383,8 @@ def take_page(workshop: Workshop, actor: Actor, picture_id: int, page: int, dens
         other.group_name = picture.group_name
         session.add(other)
         session.flush()
-        start_document(session, actor, other.id, PictureDocument(), f"{what.capitalize()} brought in")
+        start_document(
+            session, actor, other.id, PictureDocument(frames_itself=True), f"{what.capitalize()} brought in"
+        )
         folio.changed_at = now()
         return other.id

@@ -15,6 +15,8 @@ from lucidex.core.errors import (
     UnforeseenError,
     UnreadableFileError,
 )
+from lucidex.core.framing.looking import subject_in
+from lucidex.core.framing.subject import Subject
 from lucidex.core.render import draw_whole
 from lucidex.core.source.decoder import WHOLE
 from lucidex.core.source.derivation import Restoration
@@ -120,7 +122,8 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey, limits: IntakeLimits
         facts = decode_into(workshop.isolated, path, levels, key.part, limits)
         if not complete(levels, facts):
             raise UnforeseenError("Decoding it did not finish.")
-        facts = facts.model_copy(update={"fingerprint": _fingerprint(levels, facts)})
+        seen = {"fingerprint": _fingerprint(levels, facts), "subject": _subject(levels, facts)}
+        facts = facts.model_copy(update=seen)
         workshop.decoded.keep(key, levels)
     return facts
 
@@ -128,6 +131,13 @@ def _decode(workshop: Workshop, path: Path, key: SourceKey, limits: IntakeLimits
 def _fingerprint(levels: Path, facts: SourceFacts) -> str:
     smallest = np.array(map_level(levels, facts, max(levels_of(facts.stored))))  # a copy: nothing stays mapped
     return fingerprint(smallest, facts.orientation)
+
+
+def _subject(levels: Path, facts: SourceFacts) -> Subject:
+    def held(number: int) -> AnyPixels:
+        return map_level(levels, facts, number)
+
+    return subject_in(Source(facts.stored, facts.orientation, facts.layout, facts.profile, held))
 
 
 def decode_stored(workshop: Workshop, key: SourceKey) -> SourceFacts:

@@ -10,13 +10,23 @@ from sqlalchemy.orm import Session, joinedload
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.errors import ChangedMeanwhileError, NotAllowedError, NotFoundError, OutOfRangeError
+from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
+from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.key import SourceKey
 from lucidex.core.steps import StepEntry
 from lucidex.records.models import Document, Folio, Person, Picture, Snapshot, Source, now
 from lucidex.services.assets.assets import check_assets
-from lucidex.services.folios.folios import ASKED_AT_ONCE, Seen, allowed_pictures, picture_of, version_of, versions_of
+from lucidex.services.folios.folios import (
+    ASKED_AT_ONCE,
+    NO_PICTURE,
+    Seen,
+    allowed_pictures,
+    picture_of,
+    version_of,
+    versions_of,
+)
 from lucidex.services.house.caches import OwnCache
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
@@ -48,6 +58,10 @@ class PictureState:
     def geometry(self) -> PictureGeometry:
         """What the active steps make of the upright original."""
         return self.document.geometry(self.facts.upright)
+
+    def placement(self, place_key: str, demand: PlaceDemand) -> Placement:
+        """Where the picture goes in a place, as `PictureDocument.placement`."""
+        return self.document.placement(self.geometry, place_key, demand, self.facts.subject)
 
 
 def check_shown(state: PictureState, document: PictureDocument) -> None:
@@ -89,6 +103,14 @@ def read_picture(workshop: Workshop, actor: Actor, picture_id: int) -> PictureSt
 
 def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:
     """Several pictures as they stand, in the order in which they are asked for; each as `read_picture`."""
+    states = read_standing(workshop, actor, picture_ids)
+    if len(states) < len(picture_ids):
+        raise NotFoundError(NO_PICTURE)
+    return states
+
+
+def read_standing(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:
+    """The same of those that still stand in a folio which the person sees: somebody may just have taken some out."""
     with workshop.database.begin() as session:
         versions = versions_of(session, actor, picture_ids)
         known = {
@@ -103,8 +125,8 @@ def read_pictures(workshop: Workshop, actor: Actor, picture_ids: Sequence[int]) 
     for state in read:
         _kept.of(workshop).put_if_absent((state.picture_id, state.version), state)
         known[state.picture_id] = state
-    found = {picture_id: known[picture_id] or read_picture(workshop, actor, picture_id) for picture_id in picture_ids}
-    return [_seen_by(found[one], versions[one]) if one in versions else found[one] for one in picture_ids]
+    standing = [(known[one], versions[one]) for one in picture_ids if one in versions]
+    return [_seen_by(state, seen) for state, seen in standing if state is not None]
 
 
 def _states(session: Session, actor: Actor, picture_ids: Sequence[int]) -> list[PictureState]:

@@ -93,6 +93,11 @@ def set_focal_point(focal: FocalPoint | None) -> Alter:
     return lambda document, facts: document.model_copy(update={"focal_point": focal})
 
 
+def frame_itself(itself: bool) -> Alter:
+    """Whether places show what the picture is of, where nobody framed."""
+    return lambda document, facts: document.model_copy(update={"frames_itself": itself})
+
+
 def _replace(step_id: str, make: Callable[[StepEntry], StepEntry]) -> Alter:
     def alter(document: PictureDocument, facts: SourceFacts) -> PictureDocument:
         index = _index(document, step_id)

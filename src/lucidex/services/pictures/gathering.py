@@ -14,7 +14,7 @@ from lucidex.services.folios.folios import FolioView, read_folio
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.origins import Origin, origins_of
 from lucidex.services.people.people import Actor
-from lucidex.services.pictures.documents import PictureState, read_pictures
+from lucidex.services.pictures.documents import PictureState, read_standing
 from lucidex.services.pictures.notes import open_notes
 
 MAX_FIND = 200
@@ -106,7 +106,7 @@ def read_sheet(
     if len(find) > MAX_FIND:
         raise OutOfRangeError(f"What is looked for may have {MAX_FIND} letters at most.")
     view = read_folio(workshop, actor, folio_id)
-    states = read_pictures(workshop, actor, [picture.id for picture in view.pictures])
+    states = read_standing(workshop, actor, [picture.id for picture in view.pictures])
     with workshop.database.begin() as session:
         ids = [state.picture_id for state in states]
         notes, origins = open_notes(session, actor, ids), origins_of(session, ids)
@@ -176,7 +176,7 @@ def _enlarged(state: PictureState, demands: Sequence[tuple[str, PlaceDemand, str
     found = []
     for name, demand, key in demands:
         try:
-            found.append((name, state.document.placement(state.geometry, key, demand).enlargement))
+            found.append((name, state.placement(key, demand).enlargement))
         except OutOfRangeError:
             continue  # the proof says so
     return found

@@ -9,6 +9,7 @@ from pydantic import JsonValue
 from lucidex.core.encode import FormatName
 from lucidex.core.finish.assets import NO_ASSETS, Assets
 from lucidex.core.finish.canvas import Given
+from lucidex.core.framing.subject import Subject
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point
@@ -32,6 +33,8 @@ class Framed(StrEnum):
     """How the part that a place shows came about."""
 
     BY_PLACE = "by the place"
+    BY_ITSELF = "by itself"
+    WHOLE = "whole, by itself"
     MOVED = "by somebody, before the picture's shape changed"
     CHOSEN = "by somebody"
 
@@ -51,6 +54,7 @@ class Case:
     damage: str | None = None
     geometry: PictureGeometry | None = None
     focal_point: Point | None = None
+    subject: Subject | None = None
     framed: Framed | None = None
     finish: tuple[Given, ...] = ()
     assets: Assets = NO_ASSETS

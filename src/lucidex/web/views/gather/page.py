@@ -15,9 +15,10 @@ from lucidex.core.stamp.texts import NO_TEXTS
 from lucidex.services.folios.folios import FolioView, colleagues, list_folios, read_folio
 from lucidex.services.intake import intake
 from lucidex.services.keeping import many
+from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
 from lucidex.services.pictures.documents import change, read_picture
-from lucidex.services.pictures.gathering import Order, SheetPicture, read_sheet
+from lucidex.services.pictures.gathering import Order, Sheet, SheetPicture, read_sheet
 from lucidex.web.request.admission import FILES
 from lucidex.web.request.context import App, AppContext, SignedIn
 from lucidex.web.request.security import check_csrf
@@ -34,6 +35,7 @@ ORDERS = (
     (Order.SHAPE, "shape"),
 )
 MAX_SEEN = 200_000  # letters: so many pictures with what is known of their texts
+PRINTED_AT_ONCE = 48  # pictures, of which a screen shows about as many; what follows comes as one gets there
 SHOWN_FOLIOS, SHOWN_IDS, MAX_PAGES_AT_ONCE = 100, 50, 20
 Ids = Annotated[list[Annotated[int, Form(ge=1, le=2**63 - 1)]], Form(max_length=many.MAX_AT_ONCE)]
 Words = Annotated[str, Form(max_length=20_000)]
@@ -77,12 +79,14 @@ def gather_page(
 ) -> HTMLResponse:
     """The contact sheet; `taken_out`, `moved` and `back` say what was done a moment ago."""
     sheet = read_sheet(app.workshop, actor, folio_id, find[:200], order, flagged)
+    _kept(app, actor, folio_id, sheet)
     others = [one for one in list_folios(app.workshop, actor) if one.id != folio_id][:SHOWN_FOLIOS]
     return page(
         request,
         "gather/gather.html",
         actor=actor,
         sheet=sheet,
+        groups=_in_strips(sheet.groups),
         view=sheet.view,
         find=find,
         order=order,
@@ -94,6 +98,45 @@ def gather_page(
         said=_said(out or len(taken_out), moved, back),
         undo_ids=taken_out,
     )
+
+
+Group = tuple[str, int, list[list[SheetPicture]]]
+
+
+def _in_strips(groups: Sequence[tuple[str, Sequence[SheetPicture]]]) -> list[Group]:
+    """Groups with their names, how many are in each, and those in strips: the first is printed, others come later."""
+    found: list[Group] = []
+    left = PRINTED_AT_ONCE
+    for name, pictures in groups:
+        now, later = [*pictures[:left]], [*pictures[left:]]
+        left -= len(now)
+        strips = [later[at : at + PRINTED_AT_ONCE] for at in range(0, len(later), PRINTED_AT_ONCE)]
+        found.append((name, len(pictures), [now, *strips]))
+    return found
+
+
+@router.get("/folios/{folio_id}/gather/prints")
+def prints(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    on: Annotated[list[int], Query(max_length=PRINTED_AT_ONCE)],
+    order: Order = Order.ARRIVAL,
+) -> HTMLResponse:
+    """Some pictures of the sheet, in its order, as they stand or stood some seconds ago; none that is not there."""
+    read_folio(app.workshop, actor, folio_id)
+    held = app.sheets.get((actor.id, folio_id)) or {}
+    if any(one not in held for one in on):
+        held = _kept(app, actor, folio_id, read_sheet(app.workshop, actor, folio_id, order=order))
+    return partial(request, "gather/prints.html", pictures=[held[one] for one in on if one in held])
+
+
+def _kept(app: AppContext, actor: Actor, folio_id: int, sheet: Sheet) -> dict[int, SheetPicture]:
+    """What a page shows, for those of it that are printed later."""
+    held = {one.state.picture_id: one for one in sheet.pictures}
+    app.sheets.put((actor.id, folio_id), held)
+    return held
 
 
 def _said(out: int, moved: int, back: int) -> str:
@@ -118,13 +161,14 @@ def _panel(
     saved: bool = False,
     kept_apart: Sequence[str] = (),
     typed: Mapping[str, str] = MappingProxyType({}),
+    framed: bool = False,
 ) -> HTMLResponse:
     sheet = read_sheet(app.workshop, actor, folio_id)
     wanted = set(on)
     pictures = [one for one in sheet.pictures if one.state.picture_id in wanted]
     values: dict[str, Any] = _panel_values(sheet.view, pictures)
     removed = len(many.read_taken_out(app.workshop, actor, folio_id))
-    said = {"saved": saved, "removed_count": removed, "kept_apart": kept_apart, "typed": typed}
+    said = {"saved": saved, "removed_count": removed, "kept_apart": kept_apart, "typed": typed, "framed": framed}
     return partial(request, "gather/chosen.html", colleagues=colleagues(app.workshop, actor), **said, **values)
 
 
@@ -178,6 +222,21 @@ def write_many(
     response = _panel(request, app, actor, folio_id, on, saved=len(left) < len(on), kept_apart=left, typed=kept)
     response.headers["HX-Trigger"] = "prints-changed"
     return response
+
+
+@router.post("/folios/{folio_id}/gather/framing")
+def frame(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    folio_id: int,
+    itself: Annotated[bool, Form()] = True,
+    on: Ids = [],  # noqa: B006
+) -> HTMLResponse:
+    """Let the selected pictures frame themselves, or leave them to the middle of their places."""
+    summary = "Let pictures frame themselves" if itself else "Left pictures to the middle of their places"
+    many.change_many(app.workshop, actor, folio_id, on, summary, edits.frame_itself(itself))
+    return _panel(request, app, actor, folio_id, on, framed=True)
 
 
 @router.post("/folios/{folio_id}/gather/take-out")
