@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 from lucidex.launch.mariadb import MariaDbServer
 from lucidex.launch.sockets import listen
@@ -84,6 +84,11 @@ def browser() -> Iterator[Browser]:
         running.close()
 
 
+def complaint(message: ConsoleMessage) -> str:
+    """What a browser's console says, and of what."""
+    return f"{message.text} {message.location['url']}".rstrip()
+
+
 @dataclass
 class Desk:
     """Somebody at a browser window. `troubles` collects what the browser's console complained about."""
@@ -136,7 +141,9 @@ def open_desk(browser: Browser, site: str, new_person: Callable[[], Actor]) -> I
         page.set_default_timeout(20_000)
         desk = Desk(page, site, person, [])
         page.on("pageerror", lambda error: desk.troubles.append(str(error)))
-        page.on("console", lambda message: desk.troubles.append(message.text) if message.type == "error" else None)
+        page.on(
+            "console", lambda message: desk.troubles.append(complaint(message)) if message.type == "error" else None
+        )
         page.goto(site + "/sign-in")
         page.fill("[name=login]", person.login)
         page.fill("[name=password]", PASSWORD)

@@ -121,6 +121,11 @@ def test_what_is_selected_is_counted_and_written_on_together(desk: Desk, folder:
     page.click("text=Write them on all 3")
     expect(page.locator("#chosen [role=status]")).to_have_text("Written.")
     expect(page.locator(".print .flag", has_text="rights unknown")).to_have_count(0)
+    page.click("#gather-framing >> text=Always the middle")
+    expect(page.locator("#gather-framing")).to_contain_text("Places show the middle of each.")
+    page.click("#gather-framing >> text=Let them frame themselves")
+    expect(page.locator("#gather-framing")).to_contain_text("All of them frame themselves.")
+    desk.accessible()
     prints.nth(1).click()
     expect(page.locator("#texts [name=licence]")).to_have_value("CC BY 4.0")
     expect(page.locator("#texts [name=licence_address]")).to_have_value(
@@ -132,6 +137,34 @@ def test_what_is_selected_is_counted_and_written_on_together(desk: Desk, folder:
     expect(page.locator("#chosen [role=status]")).to_have_text("Kept.")
     page.fill("[name=find]", "speckles")
     expect(page.locator(".print")).to_have_count(1)
+    assert desk.troubles == []
+
+
+def test_what_is_not_printed_yet_is_selected_and_gone_to_all_the_same(
+    desk: Desk, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("lucidex.web.views.gather.page.PRINTED_AT_ONCE", 1)
+    page = desk.page
+    held: list[Route] = []
+    page.route("**/gather/prints?*", lambda route: held.append(route))
+    gathered(desk, folder / "all.zip", folder / "three.pdf")
+    expect(page.locator(".print")).to_have_count(1)
+    page.locator("[data-select=all]").click()
+    expect(page.locator("[data-selection]")).to_have_text("3 selected")
+    expect(page.locator("#chosen h2").first).to_have_text("3 pictures")
+    page.locator(".print-mount img").click()
+    page.keyboard.press("Shift+End")
+    expect(page.locator("[data-selection]")).to_have_text("3 selected")
+    for route in held:
+        route.continue_()
+    expect(page.locator(".print")).to_have_count(3)
+    expect(page.locator("#contact [name=on]:checked")).to_have_count(3)
+    expect(page.locator("#contact [name=on]").last).to_be_focused()
+    page.locator(".print-mount img").nth(1).click(modifiers=["Shift"])
+    expect(page.locator("[data-selection]")).to_have_text("2 selected")
+    page.wait_for_function("() => [...document.images].every(one => one.complete)")
+    page.click("footer >> text=Take out")
+    expect(page.locator(".gather-said")).to_contain_text("2 pictures taken out")
     assert desk.troubles == []
 
 

@@ -89,6 +89,10 @@ def test_flagged_cells_are_found_framed_and_left_out(desk: Desk, twenty: list[Pa
     for _ in range(3):
         page.keyboard.press("ArrowDown")
     page.wait_for_function(ANOTHER, arg=[0, before])
+    for key in ("m", "n"):
+        before = cell.locator("img").get_attribute("src")
+        page.keyboard.press(key)
+        page.wait_for_function(ANOTHER, arg=[0, before])
     page.keyboard.press("PageDown")
     assert page.evaluate("() => document.activeElement.dataset.cell") != cell.get_attribute("data-cell")
     page.keyboard.press("PageUp")

@@ -138,6 +138,8 @@ def test_nothing_ticked_is_said_in_place_and_deleting_names_what_goes(desk: Desk
     expect(page.locator("#notice")).to_contain_text("Tick the pictures")
     assert asked == []
     page.check("label:has-text('second.png') input")
+    # else the small picture that is asked for is gone before it comes, which the browser complains of
+    page.wait_for_function("() => [...document.images].every(one => one.complete)")
     page.click("text=Delete the ticked ones for good")
     expect(page.locator("[role=status]").first).to_contain_text("1 picture deleted for good")
     assert asked == ["Delete second.png for good? Nobody can bring them back."]

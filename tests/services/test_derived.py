@@ -10,6 +10,7 @@ import pytest
 from lucidex.core.areas.area import Area
 from lucidex.core.areas.shapes import Ellipse, Rectangle, Stroke
 from lucidex.core.keys import restoration_keys
+from lucidex.core.source.denoising import CosineDenoising
 from lucidex.core.source.derivation import Restoration, StoredPixels, restored
 from lucidex.core.source.facts import SourceFacts
 from lucidex.core.source.local.distortion import Distortion, Shift, ShiftStroke
@@ -17,7 +18,6 @@ from lucidex.core.source.local.healing import Healing
 from lucidex.core.source.local.hiding import Hidden, Hiding
 from lucidex.core.source.local.softening import LocalSoftening, Softness
 from lucidex.core.source.pyramid import AnyPixels, levels_of, reduce_level
-from lucidex.core.source.restoration import WaveletDenoising
 from lucidex.records import derived
 from lucidex.records.changed_boxes import CHANGED, write_levels
 from lucidex.records.decoded import DecodedStore
@@ -70,7 +70,7 @@ CHAIN: tuple[Restoration, ...] = (
     Hiding(
         Area(shapes=(Rectangle(x=0.7, y=0.6, width=0.11, height=0.07),), edge=0.01), Hidden.SOFTENED, 0.8, "#000000"
     ),
-    WaveletDenoising(0.4),
+    CosineDenoising(0.4),
     LocalSoftening(Area(shapes=(Ellipse(x=0.02, y=0.97, width=0.3, height=0.2),)), Softness.LENS, 0.01),
     Distortion((ShiftStroke(path=((0.5, 0.5), (0.55, 0.5)), radius=0.08, shift=Shift.PUSH),)),
 )

@@ -2,6 +2,8 @@
 
 import io
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import date
 
 import numpy as np
 import pytest
@@ -11,7 +13,7 @@ from lucidex.core.errors import NotAllowedError, NotFoundError, OutOfRangeError
 from lucidex.core.line.places import read_demand
 from lucidex.core.stamp import Stamp, Texts, xmp_packet
 from lucidex.records.models import Scope
-from lucidex.services.folios.folios import make_folio, share_folio
+from lucidex.services.folios.folios import make_folio, read_folio, share_folio
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.intake import Arrival, bring_in
 from lucidex.services.keeping import many
@@ -19,6 +21,8 @@ from lucidex.services.people.people import Actor
 from lucidex.services.pictures.documents import read_picture
 from lucidex.services.pictures.gathering import Order, Sheet, read_sheet
 from lucidex.services.places.places import hang_place
+from lucidex.services.proof.proof_sheet import proof_rows
+from lucidex.services.runs.runs import list_cells
 from tests.conftest import encoded, picture, smooth_picture
 
 SCENE = smooth_picture(900, 600)
@@ -99,6 +103,26 @@ def test_what_is_to_be_said_is_said(workshop: Workshop, actor: Actor, folio: int
         assert "rights unknown" in said(sheet, name)
         assert "text missing" in said(sheet, name)
     assert sheet.flagged == 4
+
+
+def test_a_picture_that_is_just_being_taken_out_spoils_no_sheet(
+    workshop: Workshop, actor: Actor, folio: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = read_folio(workshop, actor, folio)
+    gone = before.pictures[0].id
+    many.take_out(workshop, actor, folio, [gone])
+    for module in ("pictures.gathering", "runs.runs"):  # they have looked at the folio a moment earlier
+        monkeypatch.setattr(f"lucidex.services.{module}.read_folio", lambda *_: before)
+    rest = [one.id for one in before.pictures[1:]]
+    assert {one.state.picture_id for one in read_sheet(workshop, actor, folio).pictures} == set(rest)
+    assert [row.state.picture_id for row in proof_rows(workshop, actor, before)] == rest
+    hang_place(workshop, actor, folio, read_demand("100 x 50").demand(), "Strip")
+    with_places = read_folio(workshop, actor, folio)
+    hung = replace(with_places, pictures=before.pictures)
+    monkeypatch.setattr("lucidex.services.runs.runs.read_folio", lambda *_: hung)
+    cells = list_cells(workshop, actor, folio, "{name}-{number}", date(2026, 12, 1))
+    assert [cell.picture_id for cell in cells] == rest
+    assert [int(cell.listed.path[:-4].rsplit("-", 1)[1]) for cell in cells if cell.listed] == [2, 3, 4]
 
 
 def test_what_was_answered_is_said_no_more(workshop: Workshop, actor: Actor, folio: int) -> None:

@@ -201,7 +201,9 @@ def test_flags_say_what_deserves_a_look(
     assert placed(workshop, state, "90x60 stretch").flags == ()
     mark = bring_in(workshop, actor, NewFolio("Clear"), "mark.png", [encoded(picture(40, 40, 4))])
     clear = read_picture(workshop, actor, mark.picture_id)
-    assert placed(workshop, clear, "20x20").rendering.format == "png"
+    assert placed(workshop, clear, "20x20").rendering.format == "webp"
+    assert placed(workshop, clear, "40x40").rendering.format == "png", "nothing is done to it: it stays what it is"
+    assert placed(workshop, clear, "40x40").rendering.passage is not None
     assert {flag.kind for flag in placed(workshop, clear, "20x20 as jpeg").flags} == {"clear areas lost"}
 
 

@@ -68,6 +68,7 @@ def addressed(path: str, work: Work) -> str:
 QUERIES = {
     "variant": "?value=1",
     "frames": "?on=1:10x10",
+    "prints": "?on=1",
     "weight": "?format=jpeg",
     "pictures": "?name=x.jpg",
     "size": "?text=3x3",

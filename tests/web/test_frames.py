@@ -5,8 +5,11 @@ import secrets
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from html import unescape
+from io import BytesIO
 
+import numpy as np
 import pytest
+from PIL import Image
 
 from lucidex.core.line.places import read_demand
 from lucidex.records.database import Database
@@ -15,6 +18,8 @@ from lucidex.services.places.places import hang_place
 from tests.web.conftest import Visitor, Work
 
 FILES = re.compile(r'data-src="([^"]+/file\?key=[0-9a-f]{64})"')
+DRAFTS = re.compile(r'data-draft="([^"]+)"')
+ABOUT = re.compile(r"about \d+(\.\d)? kB")
 COMING = re.compile(r'hx-get="([^"]+/frames\?[^"]+)"')
 
 
@@ -84,6 +89,37 @@ def test_what_was_just_made_is_fetched_by_nobody_else(
     assert stranger.get(address).status_code == 404
     assert client.get(file).status_code == 200
     assert client.get(file[:-64] + "0" * 64).headers["cache-control"] == "no-store"
+
+
+def test_a_frame_shows_what_its_file_will_show_and_weigh_until_that_is_there(
+    work: Work, workshop: Workshop, visit: Callable[[], Visitor]
+) -> None:
+    client, base = work.visitor.client, f"/pictures/{work.picture_id}"
+    place = hang_place(
+        workshop,
+        work.visitor.actor,
+        work.folio_id,
+        read_demand(f"300x{150 + secrets.randbelow(100)} under 9 kB").demand(),
+    )
+    text = client.get(base).text
+    assert not ABOUT.search(text), "nothing is known of its weight yet"
+    (address,) = [unescape(one) for one in COMING.findall(text)]
+    client.get(address)
+    text = work.visitor.post(f"{base}/line", {"line": f"border {secrets.randbelow(40) + 2} px #102030"}).text
+    (draft,) = [one for one in DRAFTS.findall(text) if f"/{place.id}/" in one]
+    assert ABOUT.search(text)
+    answer = client.get(f"{draft}&longest=40")
+    assert "immutable" in answer.headers["cache-control"]
+    file = client.get(draft.partition("/draft")[0] + "/file")
+    shown, made = (Image.open(BytesIO(one.content)) for one in (answer, file))
+    assert max(shown.size) == 40
+    assert abs(shown.width / shown.height - made.width / made.height) < made.width / made.height / min(shown.size)
+    small = made.convert("RGB").resize(shown.size, Image.Resampling.BOX)
+    assert np.abs(np.asarray(small, float) - np.asarray(shown.convert("RGB"), float)).mean() < 12
+    again = client.get(f"{draft}&longest=40", headers={"If-None-Match": answer.headers["etag"]})
+    assert again.status_code == 304
+    assert client.get(draft.partition("?")[0]).headers["cache-control"] == "private, no-cache"
+    assert visit().client.get(draft).status_code == 404
 
 
 def test_a_place_that_cannot_be_made_is_said_in_its_seat(work: Work, workshop: Workshop) -> None:

@@ -4,6 +4,7 @@ import io
 import os
 import re
 import time
+from collections.abc import Callable
 
 import pytest
 from PIL import Image
@@ -16,7 +17,7 @@ from lucidex.web.shell.static_files import SERVED
 from lucidex.web.shell.view import WEB, carried_by
 from lucidex.web.views import VIEWS
 from lucidex.web.views.bench.wall import WALL_HEIGHT, WALL_WIDTH, hang
-from tests.web.conftest import Work
+from tests.web.conftest import Visitor, Work
 
 
 def version_of(work: Work) -> int:
@@ -73,7 +74,9 @@ def test_a_framing_by_hand_is_kept_in_content_coordinates(work: Work) -> None:
     ]
     framing = document["framings"][str(work.place_id)]
     assert framing.pop("made_for"), "it is known on which frame it was chosen"
-    assert framing == pytest.approx({"focal_x": 460 / 640, "focal_y": 164 / 400, "zoom": 2.0})
+    assert framing == pytest.approx(
+        {"focal_x": 460 / 640, "focal_y": 164 / 400, "zoom": 2.0, "proposal": None, "whole": False}
+    )
 
 
 def test_a_conflict_in_the_page_offers_both_ways(work: Work) -> None:
@@ -276,3 +279,14 @@ def test_scripts_travel_small_and_are_the_same(work: Work, asked: str, coding: s
     if coding:
         assert answer.headers["vary"] == "Accept-Encoding"
         assert int(answer.headers["content-length"]) < len(answer.content) / 2
+
+
+def test_a_part_of_the_sheet_is_printed_for_whoever_may_see_it(work: Work, visit: Callable[[], Visitor]) -> None:
+    path = f"/folios/{work.folio_id}/gather/prints?on={work.picture_id}"
+    before = work.visitor.client.get(path).text
+    assert before.count('class="print"') == 1, "without a page that was asked for before"
+    page = work.visitor.client.get(f"/folios/{work.folio_id}/gather").text
+    assert re.sub(r"\s+", " ", before).strip() in re.sub(r"\s+", " ", page)
+    assert work.visitor.client.get(path + "&on=999999999").text.count('class="print"') == 1
+    assert visit().client.get(path).status_code == 404
+    assert work.visitor.client.get(path + "&on=1" * 60).status_code == 422, "no more than a strip"

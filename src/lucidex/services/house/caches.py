@@ -36,6 +36,12 @@ class CappedCache(Generic[Key, Cached]):
         with self._lock:
             self._held.pop(key, None)
 
+    def replace(self, key: Key, thing: Cached) -> None:
+        """Keep a thing instead of what is kept under its key."""
+        with self._lock:
+            self._held.pop(key, None)
+        self.put_if_absent(key, thing)
+
     def put_if_absent(self, key: Key, thing: Cached) -> None:
         """Keep a thing where nothing is kept under its key; the least recently used make room.
 

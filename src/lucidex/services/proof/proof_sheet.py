@@ -12,7 +12,7 @@ from lucidex.core.geometry.sizes import Window
 from lucidex.core.places.demand import demand_words
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.proof.statistics import PixelStatistics
-from lucidex.core.proof.warnings import Flag, flags
+from lucidex.core.proof.warnings import Flag, Framed, flags
 from lucidex.core.proof.warnings.softer import FINENESS
 from lucidex.records.models import Place, Result
 from lucidex.services.folios.folios import ASKED_AT_ONCE, FolioView
@@ -20,13 +20,15 @@ from lucidex.services.house.caches import OwnCache
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
 from lucidex.services.pictures import edits
-from lucidex.services.pictures.documents import Alter, PictureState, change, read_picture, read_pictures
+from lucidex.services.pictures.documents import Alter, PictureState, change, read_picture, read_standing
+from lucidex.services.pictures.framing import middle, next_proposal
 from lucidex.services.places.places import demand_of, find_place
 from lucidex.services.proof.fineness import Columns, note_fineness, read_fineness
 from lucidex.services.rendering.render_requests import PlacedPicture, in_place
 from lucidex.services.rendering.results import StoredResult, statistics_kept
 
 _placed_pictures: OwnCache[tuple[int, int, int, OutputId], PlacedPicture] = OwnCache(8_192, of_facts=True)
+NOTHING_TO_MOVE = "This place shows the whole picture; there is nothing to move."
 
 
 @dataclass(frozen=True)
@@ -76,6 +78,11 @@ class ProofCell:
         """Whether it would be the same file as the first format's."""
         also = self.output.format
         return also is not None and self.placed is not None and also == self.placed.first_format
+
+    @property
+    def is_cropped(self) -> bool:
+        """Whether its place shows a part, which can be chosen."""
+        return self.placed is not None and demand_of(self.place).is_cropped
 
     @property
     def is_made(self) -> bool:
@@ -154,7 +161,7 @@ def proof_rows(
     What is finished already shows its weight's warnings too.
     """
     rendering = [picture.id for picture in folio.pictures if picture_ids is None or picture.id in picture_ids]
-    states = read_pictures(workshop, actor, rendering)
+    states = read_standing(workshop, actor, rendering)
     columns = columns_of(folio.places)
     rows = [ProofRow(state, [proof_cell(workshop, state, column) for column in columns]) for state in states]
     known = _known(workshop, [cell.placed.rendering.key for row in rows for cell in row.cells if cell.placed])
@@ -217,26 +224,41 @@ def _known(workshop: Workshop, keys: list[str]) -> dict[str, tuple[int, PixelSta
 
 def nudge(workshop: Workshop, actor: Actor, cell: ProofCell, across: float, down: float, closer: float) -> ProofCell:
     """Move a framing by shares of its window, or look closer; the cell as it is then."""
-    if cell.placed is None or not cell.placed.demand.is_cropped:
-        raise OutOfRangeError("This place shows the whole picture; there is nothing to move.")
-    window, geometry = cell.placed.placement.window, cell.state.geometry
+    if not cell.is_cropped:
+        raise OutOfRangeError(NOTHING_TO_MOVE)
+    placement = cell.state.placement(str(cell.place.id), demand_of(cell.place))
+    window, geometry = placement.window, cell.state.geometry
     width, height = window.width / closer, window.height / closer
     left = window.left + across * window.width + (window.width - width) / 2
     top = window.top + down * window.height + (window.height - height) / 2
-    framing = framing_of_window(geometry, cell.placed.placement.drawn, Window(left, top, width, height))
+    framing = framing_of_window(geometry, placement.drawn, Window(left, top, width, height))
     return _changed(
         workshop, actor, cell, f"Framed for “{cell.place.name}”", edits.set_framing(cell.place.id, framing)
     )
 
 
+def propose(workshop: Workshop, actor: Actor, cell: ProofCell, in_the_middle: bool) -> ProofCell:
+    """Show the next proposal of the picture's own, or its middle."""
+    if not cell.is_cropped:
+        raise OutOfRangeError(NOTHING_TO_MOVE)
+    key, demand = str(cell.place.id), demand_of(cell.place)
+    framing = middle(cell.state, key, demand) if in_the_middle else next_proposal(workshop, cell.state, key, demand)
+    said = f"{'The middle' if in_the_middle else 'The next proposal'} for “{cell.place.name}”"
+    return _changed(workshop, actor, cell, said, edits.set_framing(cell.place.id, framing))
+
+
 def accept(workshop: Workshop, actor: Actor, cell: ProofCell) -> ProofCell:
     """Say that a framing is right as it is seen."""
-    if cell.placed is None or not cell.placed.demand.is_cropped:
+    if cell.placed is None or not cell.is_cropped:
         return cell
+    if cell.placed.case.framed is Framed.WHOLE:
+        whole = Framing(whole=True, made_for=geometry_name(cell.state.geometry))
+        said = f"Shown whole in “{cell.place.name}”, found right"
+        return _changed(workshop, actor, cell, said, edits.set_framing(cell.place.id, whole))
     framing = cell.state.document.framings.get(str(cell.place.id)) or framing_of_window(
         cell.state.geometry, cell.placed.placement.drawn, cell.placed.placement.window
     )
-    kept: Framing = framing.model_copy(update={"made_for": geometry_name(cell.state.geometry)})
+    kept: Framing = framing.model_copy(update={"made_for": geometry_name(cell.state.geometry), "proposal": None})
     message = f"Framing of “{cell.place.name}” found right"
     return _changed(workshop, actor, cell, message, edits.set_framing(cell.place.id, kept))
 

@@ -2,7 +2,7 @@
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.geometry.sizes import Point, Size
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.picture.saliency import CANONICAL_EDGE, focal_point
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.pictures.documents import PictureState

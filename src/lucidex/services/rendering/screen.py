@@ -74,6 +74,20 @@ class Screen:
             drawn = draw_finish(rendering.source, chosen, below, rendering.assets)
             return encode(drawn, PNG, Encoding(None, effort=Effort.DRAFT))
 
+    def finished_draft(self, rendering: RenderRequest, longest: int) -> tuple[bytes, str]:
+        """A finished size as it will be, its sides `longest` pixels at most, and its media type; only to look at.
+
+        Framed and treated at that size, so that it is there long before a file is that keeps a ceiling.
+        """
+        suits = PNG if rendering.format.output.keeps_clear else JPEG
+        small = replace(rendering, chosen=reduced(rendering.source, rendering.chosen, longest))
+        with self._composer.shown, self._workshop.heavy(small.size.pixels):
+            shown = replace(
+                rendering.encoding, quality=PREVIEW_QUALITY if suits == JPEG else None, max_bytes=None,
+                effort=Effort.DRAFT, pixels_per_inch=None,
+            )  # fmt: skip
+            return encode(self._composer.drawn(small), suits, shown), suits.output.media_type
+
     def finished_part(self, rendering: RenderRequest, part: Window | None, box: Size) -> bytes:
         """A finished size before it is encoded, or a part of it, reduced to `box`; only to look at."""
         with self._composer.shown, self._workshop.heavy(rendering.size.pixels):

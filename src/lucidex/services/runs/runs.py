@@ -25,7 +25,7 @@ from lucidex.services.folios.looking import shown_paths
 from lucidex.services.house.caches import OwnCache
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.people.people import Actor
-from lucidex.services.pictures.documents import read_pictures
+from lucidex.services.pictures.documents import read_standing
 from lucidex.services.proof.proof_sheet import ProofCell, columns_of, proof_cell
 from lucidex.services.rendering.render_requests import PlacedPicture
 from lucidex.services.rendering.results import StoredResult, stored_results
@@ -59,13 +59,15 @@ def list_cells(workshop: Workshop, actor: Actor, folio_id: int, pattern: str, da
     folio = read_folio(workshop, actor, folio_id)
     open_cells: list[ListedCell] = []
     namings: list[Naming] = []
-    states = read_pictures(workshop, actor, [picture.id for picture in folio.pictures])
-    for number, (picture, state) in enumerate(zip(folio.pictures, states, strict=True), 1):
+    states = read_standing(workshop, actor, [picture.id for picture in folio.pictures])
+    numbers = {picture.id: number for number, picture in enumerate(folio.pictures, 1)}
+    for state in states:
+        number = numbers[state.picture_id]
         for cell in (proof_cell(workshop, state, column) for column in columns_of(folio.places)):
             if not cell.is_made:
                 continue
             trouble, key = (None, cell.placed.rendering.key) if cell.placed else (cell.trouble, "")
-            seat = (picture.id, cell.place.id, state.snapshot_id, cell.output)
+            seat = (state.picture_id, cell.place.id, state.snapshot_id, cell.output)
             open_cells.append(ListedCell(*seat, None, trouble, key))
             if cell.placed is not None:
                 namings.append(naming_of(folio, number, day, cell, cell.placed))

@@ -24,7 +24,7 @@ from lucidex.core.gather.on_glass import PaperOnGlass, find_papers
 from lucidex.core.geometry.fit import Placement
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Size, Window
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.render import draw, plan
 from lucidex.core.source.formats import HEAD_BYTES, format_of
 from lucidex.core.source.pyramid import PixelLayout, Source

@@ -114,6 +114,28 @@ def finished_file(
     return stored_file(app.workshop.results, result.blob_sha256, media_type, name, headers)
 
 
+@router.get("/pictures/{picture_id}/places/{place_id}/draft", dependencies=[PREVIEWS])
+def draft(
+    request: Request,
+    app: App,
+    actor: SignedIn,
+    picture_id: int,
+    place_id: int,
+    v: Annotated[str | None, Query(max_length=64)] = None,
+    longest: Edge = 4_000,
+) -> Response:
+    """What a file will show, until it is made; only to look at. `v` is the key of that file."""
+    rendering = _placed(app, actor, picture_id, place_id).rendering
+    headers = {
+        "Cache-Control": FOREVER if v == rendering.key else "private, no-cache",
+        "ETag": f'"draft-{rendering.key}-{longest}"',
+    }
+    if request.headers.get("if-none-match") == headers["ETag"]:
+        return Response(status_code=304, headers=headers)
+    content, media_type = app.renderer.screen.finished_draft(rendering, longest)
+    return Response(content, media_type=media_type, headers=headers)
+
+
 @router.get("/pictures/{picture_id}/places/{place_id}/file-again", dependencies=[FILES])
 def compressed_again(app: App, actor: SignedIn, picture_id: int, place_id: int) -> Response:
     """The finished file as a place shows it that compresses everything once more; only to look at."""

@@ -8,18 +8,20 @@ from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
 from lucidex.core.errors import NotAllowedError, UserError
-from lucidex.services.house.caches import BriefCache
+from lucidex.services.house.caches import BriefCache, CappedCache
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.addresses import is_public
 from lucidex.services.people import sessions
 from lucidex.services.people.people import Actor
 from lucidex.services.people.rate_limits import SignInLimiter
+from lucidex.services.pictures.gathering import SheetPicture
 from lucidex.services.rendering.renderer import Renderer
 from lucidex.web.request.queues import Queues
 from lucidex.work.dispatcher import Dispatcher
 
 SESSION_KEY = "sid"
 FRAME_SECONDS = 30.0
+KEPT_SHEETS, SHEET_SECONDS = 16, 5.0
 READING = {"GET", "HEAD", "OPTIONS"}
 
 
@@ -42,6 +44,12 @@ class AppContext:
     frames: BriefCache[tuple[int, int, int, str], tuple[str, str]] = field(
         default_factory=lambda: BriefCache(4_096, FRAME_SECONDS)
     )
+    # what a folio shows somebody, by person and folio, while one scrolls on: rights may change, and pictures go
+    sheets: BriefCache[tuple[int, int], dict[int, SheetPicture]] = field(
+        default_factory=lambda: BriefCache(KEPT_SHEETS, SHEET_SECONDS)
+    )
+    # bytes a pixel of the latest file, by picture, place and format: what the next one is about to weigh
+    weights: CappedCache[tuple[int, int, str], float] = field(default_factory=lambda: CappedCache(4_096))
 
 
 async def app_context(request: Request) -> AppContext:

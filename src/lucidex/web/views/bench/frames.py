@@ -9,7 +9,7 @@ from lucidex.services.folios.folios import read_folio
 from lucidex.web.request.admission import FILES
 from lucidex.web.shell.templating import render
 from lucidex.web.views.bench.request import Bench
-from lucidex.web.views.bench.view import place_views, with_result
+from lucidex.web.views.bench.view import place_views, weighed, with_result
 
 router = APIRouter(prefix="/pictures/{picture_id}", include_in_schema=False)
 
@@ -27,7 +27,7 @@ def frames(at: Bench, on: Annotated[list[Seat], Query(max_length=60)]) -> HTMLRe
     )
     parts = []
     for view in views:
-        done = with_result(view, made) if view.is_missing else view
+        done = weighed(at.app, at.picture_id, with_result(view, made) if view.is_missing else view)
         if done.placed is not None and done.result is not None:
             named = (at.actor.id, at.picture_id, done.place.id, done.result.key)
             at.app.frames.put(named, (done.result.blob_sha256, done.placed.rendering.format.output.media_type))

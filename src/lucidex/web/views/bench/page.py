@@ -194,6 +194,14 @@ def suggest_focal_point(at: Bench) -> HTMLResponse:
     return at.show(at.place, OPEN_FOCAL)
 
 
+@router.post("/pictures/{picture_id}/frame-itself", dependencies=[PREVIEWS])
+def frame_itself(at: Bench, itself: Annotated[bool, Form()] = True) -> HTMLResponse:
+    """Let places show what the picture is of, where nobody framed; or their middle."""
+    summary = "Let the picture frame itself" if itself else "Left the picture to the middle of its places"
+    at.change(summary, edits.frame_itself(itself))
+    return at.show(at.place, OPEN_FOCAL)
+
+
 @router.post("/pictures/{picture_id}/focal-point/clear")
 def clear_focal_point(at: Bench) -> HTMLResponse:
     """Leave it to the places again."""

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Query
 from starlette.responses import HTMLResponse
 
-from lucidex.core.document import Framing, framing_of_window, geometry_name
+from lucidex.core.document import framing_of_window, geometry_name
 from lucidex.core.encode import FormatName
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.geometry.picture_geometry import Remedy
@@ -15,8 +15,10 @@ from lucidex.core.places.demand import amended
 from lucidex.core.places.measures import MAX_TIMES
 from lucidex.core.places.output_id import OutputId
 from lucidex.services.pictures import edits
+from lucidex.services.pictures.framing import middle, next_proposal
 from lucidex.services.places import places
 from lucidex.services.places.book import add_own
+from lucidex.services.rendering.render_requests import usual_format
 from lucidex.web.request.admission import PREVIEWS
 from lucidex.web.request.security import check_csrf
 from lucidex.web.shell.templating import partial
@@ -38,7 +40,7 @@ def transform_geometry(
     if width <= 0:
         raise OutOfRangeError("The part that is shown must be wider than nothing.")
     geometry = at.state.geometry
-    size = at.state.document.placement(geometry, str(place_id), demand).drawn
+    size = at.state.placement(str(place_id), demand).drawn
     framing = framing_of_window(geometry, size, Window(left, top, width, height))
     at.change(f"Framed for “{row.name}”", edits.set_framing(place_id, framing))
     return at.show(place_id, at.open)
@@ -46,13 +48,19 @@ def transform_geometry(
 
 @router.post("/framing/suggest", dependencies=[PREVIEWS])
 def suggest_framing(at: Bench, place_id: int) -> HTMLResponse:
-    """Put the spot that draws attention into the middle; how close it is stays."""
-    row, _ = at.hung(place_id)
-    state = at.state
-    focal = at.app.renderer.finder.suggest_focal_point(state)
-    zoom = state.document.framings.get(str(place_id), Framing()).zoom
-    framing = Framing(focal_x=focal.x, focal_y=focal.y, zoom=zoom, made_for=geometry_name(state.geometry))
-    at.change(f"Framed for “{row.name}” by what draws attention", edits.set_framing(place_id, framing))
+    """The next proposal of the picture's own."""
+    row, demand = at.hung(place_id)
+    framing = next_proposal(at.app.workshop, at.state, str(place_id), demand)
+    number = (framing.proposal or 0) + 1 if framing else 1
+    at.change(f"Proposal {number} for “{row.name}”", edits.set_framing(place_id, framing))
+    return at.show(place_id, OPEN_FRAMING)
+
+
+@router.post("/framing/middle")
+def frame_middle(at: Bench, place_id: int) -> HTMLResponse:
+    """Show the middle of the picture."""
+    row, demand = at.hung(place_id)
+    at.change(f"The middle for “{row.name}”", edits.set_framing(place_id, middle(at.state, str(place_id), demand)))
     return at.show(place_id, OPEN_FRAMING)
 
 
@@ -75,10 +83,9 @@ def choose_output(
     row, demand = at.hung(place_id)
     state = at.state
     output = OutputId.of(str(place_id))
-    placement, is_clear = state.document.placement(state.geometry, str(place_id), demand), state.facts.has_clear_areas
-    before, _ = state.document.written_as(
-        output, demand, state.document.comes_out_clear(state.geometry, placement, str(place_id), demand, is_clear)
-    )
+    placement, is_clear = state.placement(str(place_id), demand), state.facts.has_clear_areas
+    has_clear = state.document.comes_out_clear(state.geometry, placement, str(place_id), demand, is_clear)
+    before, _ = state.document.written_as(output, demand, usual_format(state, state.document, placement, has_clear))
     kept = quality if before == format else None
     chosen = state.document.settings(output).model_copy(update={"format": format, "quality": kept})
     summary = f"Written as {format.label}" + (f" at quality {kept}" if kept else "") + f" for “{row.name}”"
@@ -104,7 +111,7 @@ def accept_framing(at: Bench, place_id: int) -> HTMLResponse:
     state = at.state
     framing = state.document.framings.get(str(place_id))
     if framing is not None:
-        kept = framing.model_copy(update={"made_for": geometry_name(state.geometry)})
+        kept = framing.model_copy(update={"made_for": geometry_name(state.geometry), "proposal": None})
         at.change(f"Framing of “{row.name}” found right", edits.set_framing(place_id, kept))
     return at.show(place_id, at.open)
 

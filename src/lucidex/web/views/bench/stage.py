@@ -1,6 +1,7 @@
 """What the stage shows, as numbers for the script that draws on it: one kind of facts for each mode."""
 
 from lucidex.core.document import Framing, PictureDocument
+from lucidex.core.framing.window import box_in_picture
 from lucidex.core.geometry.fit import canvas_around, covering_window
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size, Window
@@ -74,8 +75,16 @@ def focal_values(state: PictureState) -> StageValues:
     return whole(state, state.document, None) | {
         "mode": "focal",
         "focal": point_values(point),
+        "found": _found(state),
         "post": f"/pictures/{state.picture_id}/focal-point",
     }
+
+
+def _found(state: PictureState) -> list[dict[str, float]]:
+    """The boxes that should stay whole, in pixels of the prepared picture."""
+    subject = None if state.document.hides else state.facts.subject
+    seen = [box_in_picture(state.geometry, box) for box in subject.boxes] if subject is not None else []
+    return [window_values(box) for box in seen if box.width > 0 and box.height > 0]
 
 
 def place_values(state: PictureState, place: Place | None, placed: PlacedPicture | None) -> StageValues:

@@ -18,6 +18,7 @@ _NOT_SHOWN = {
     "recipe",
     "begins_as",
     "faces",
+    "doubtful",
     "text",
     "empty_fields",
     "marks",
@@ -51,8 +52,10 @@ class StepField:
     choices: tuple[str, ...] = ()
 
 
-_ONLY_WITH = {  # fields that say something only where another one has a value
+# fields that say something only where another one has a value
+_ONLY_WITH: dict[str, tuple[tuple[str, set[object]], ...]] = {
     "colour": (("hidden", {"covered"}), ("ink", {"a colour of its own"})),
+    "width_percent": (("width_px", {0}),),  # of a border
     "strength": (("hidden", {"softened", "coarsened"}),),
     "direction_degrees": (("softness", {"motion"}),),
     "radius_percent": (("outline", {"rounded"}),),

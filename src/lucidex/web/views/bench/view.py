@@ -9,6 +9,7 @@ from urllib.parse import urlencode
 from lucidex.core.document import Framing
 from lucidex.core.encode import FORMATS
 from lucidex.core.errors import UserError
+from lucidex.core.framing.window import PROPOSALS
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Size, largest_within
 from lucidex.core.places.demand import PlaceDemand
@@ -60,6 +61,7 @@ class PlaceView:
     placed: PlacedPicture | None
     result: StoredResult | None
     trouble: str | None
+    about: int | None = None  # bytes that its file will weigh, by the latest one
 
     @property
     def is_missing(self) -> bool:
@@ -190,8 +192,13 @@ class BenchView:
         return json.dumps(self.stage)
 
     @property
+    def proposals(self) -> int:
+        """How many proposals there are for a place."""
+        return PROPOSALS
+
+    @property
     def framing(self) -> Framing | None:
-        """The chosen place's framing by hand."""
+        """The chosen place's own framing."""
         return self.state.document.framings.get(str(self.place_id))
 
     @property
@@ -247,7 +254,21 @@ def place_views(app: AppContext, state: PictureState, places: Sequence[Place]) -
     """Places on the wall; their files where they are finished already, asked for together."""
     views = [_worked_out(app, state, place) for place in places]
     known = app.renderer.files.known([view.placed.rendering for view in views if view.placed])
-    return [with_result(view, known) for view in views]
+    return [weighed(app, state.picture_id, with_result(view, known)) for view in views]
+
+
+def weighed(app: AppContext, picture_id: int, view: PlaceView) -> PlaceView:
+    """What its file weighs is noted; where it is still to be made, what it is about to weigh, by the one before."""
+    if view.placed is None:
+        return view
+    key, pixels = (picture_id, view.place.id, view.placed.rendering.format), view.placed.size.pixels
+    if view.result is not None:
+        app.weights.replace(key, view.result.byte_count / pixels)
+        return view
+    by_pixel = app.weights.get(key)
+    most = view.demand.max_bytes
+    about = None if by_pixel is None else round(by_pixel * pixels)
+    return replace(view, about=about if about is None or most is None else min(about, most))
 
 
 def with_result(view: PlaceView, results: Mapping[str, StoredResult | UserError]) -> PlaceView:

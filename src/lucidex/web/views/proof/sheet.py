@@ -220,6 +220,12 @@ def nudge(
     return at.show(proof_sheet.nudge(at.app.workshop, at.actor, at.cell, across, down, closer))
 
 
+@router.post("/pictures/{picture_id}/outputs/{output}/propose", dependencies=[FILES])
+def propose(at: At, middle: Annotated[bool, Form()] = False) -> HTMLResponse:
+    """Show the next proposal in a cell, or the middle of its picture."""
+    return at.show(proof_sheet.propose(at.app.workshop, at.actor, at.cell, middle))
+
+
 @router.post("/pictures/{picture_id}/outputs/{output}/accept", dependencies=[FILES])
 def accept(at: At) -> HTMLResponse:
     """Say that a cell is framed right."""

@@ -1,4 +1,5 @@
 // Two panes: the original and what was made of it, at the same scale around the same spot. Emits nothing.
+import { addressOfFrame } from "./follow.js";
 import { imageOf, showPicture } from "./pictures.js";
 import { inOriginal } from "./sight.js";
 import { formatScale, originalSize, ratio, say, state } from "./stage_state.js";
@@ -39,7 +40,7 @@ function drawFiles(canvas, stage, painted) {
   const share = state.closer > 1 && state.middle ? { x: state.middle.x / picture.width, y: state.middle.y / picture.height } : { x: 0.5, y: 0.5 };
   const origin = { x: Math.round(room.width / 2 - share.x * size.width * scale), y: Math.round(room.height / 2 - share.y * size.height * scale) };
   const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
-  const file = stage.dataset.result || chosen?.dataset.src || "", key = file.split("key=")[1] ?? "";
+  const file = stage.dataset.result || addressOfFrame(chosen), key = file.split("key=")[1] ?? "";
   const plain = `${facts.shown.address.replace(/-again$/, "")}-plain?v=${key}${state.compared === "original" ? "&original=true" : ""}`;
   for (const [name, words, address] of [["beside-left", "", plain], ["beside-right", `the file for ${stage.dataset.place}`, file]]) {
     const seat = seatOf(canvas, name, words), image = imageOf(/** @type {HTMLElement} */ (seat.firstElementChild), "beside-picture");

@@ -2,6 +2,7 @@
 // picture can be shown whole. Emits nothing.
 
 import { isMoving } from "./amounts.js";
+import { ratio } from "./stage_state.js";
 
 export function followServer() {
   document.addEventListener("htmx:after:swap", (event) => {
@@ -23,16 +24,23 @@ function resetLiveFields() {
   }
 }
 
+/** The file of a frame, or what it will show while it is made: as large as it hangs, or at its own size. @param {HTMLElement | null} image @param {number} [longest] */
+export function addressOfFrame(image, longest) {
+  const { src, draft } = image?.dataset ?? {};
+  return src ?? (draft ? draft + (longest ? `&longest=${longest}` : "") : "");
+}
+
 function paintFrames() {
-  for (const frame of document.querySelectorAll("img[data-src]")) {
+  for (const frame of document.querySelectorAll("img[data-src], img[data-draft]")) {
     const image = /** @type {HTMLImageElement} */ (frame);
-    const wanted = image.dataset.src ?? "";
+    const seen = Math.ceil(Math.max(image.width, image.height) * ratio());
+    const wanted = addressOfFrame(image, seen);
     if (image.getAttribute("src") === wanted || image.dataset.coming === wanted) continue;
     image.dataset.coming = wanted;
     const next = new Image();
     next.src = wanted;
     next.decode().catch(() => undefined).then(() => {
-      if (image.dataset.src === wanted) image.src = wanted;
+      if (addressOfFrame(image, seen) === wanted) image.src = wanted;
     });
   }
 }

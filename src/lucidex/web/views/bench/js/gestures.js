@@ -173,6 +173,11 @@ function onKey(event) {
   }
   const win = state.win;
   if (!win) return;
+  const proposal = /** @type {Record<string, string>} */ ({ n: "/suggest", m: "/middle" })[event.key];
+  if (facts.mode === "framing" && proposal) {
+    event.preventDefault();
+    return post({}, proposal);
+  }
   const size = /** @type {Record<string, number>} */ ({ "+": 1 / 1.05, "-": 1.05 })[event.key];
   if (!way && (!size || facts.fixed)) return;
   const next = way ? moved(win, way.x, way.y, facts.picture) : scaled(win, size, facts.picture);

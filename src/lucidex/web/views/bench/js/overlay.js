@@ -107,7 +107,13 @@ function focalParts(facts, picture) {
     shape("path", { class: "level-line", d: `M${at.x - 30} ${at.y}h60M${at.x} ${at.y - 30}v60` }),
     shape("circle", { class: "focal", cx: at.x, cy: at.y, r: 12 }),
   ]);
-  return [...wholeParts(facts, picture), shape("rect", { class: "line-ground", x, y, width, height, "data-grip": "focal" }), group];
+  return [...wholeParts(facts, picture), ...(facts.found ?? []).map(foundPart), shape("rect", { class: "line-ground", x, y, width, height, "data-grip": "focal" }), group];
+}
+
+/** What was found in the picture and should stay whole. @param {Win} box */
+function foundPart(box) {
+  const r = rect(box);
+  return shape("rect", { class: "canvas-edge", "data-found": "", x: r.left, y: r.top, width: r.width, height: r.height });
 }
 
 /** Where a click says what should be grey. @param {StageFacts} facts @param {DOMRect} picture */

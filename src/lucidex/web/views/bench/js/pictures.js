@@ -11,12 +11,14 @@ import { clamp } from "../../../shell/js/window_math.js";
 const MOST = 4000;
 const PAUSE_MS = 90;
 
-/** @type {WeakMap<HTMLImageElement, {shows: Win | null, wanted: string, timer?: number}>} */
+/** What an image shows, as the how manieth that was asked for, and the address that it is to show in the end. */
+/** @typedef {{shows: Win | null, wanted: string, asked: number, shown: number, timer?: number}} Held */
+/** @type {WeakMap<HTMLImageElement, Held>} */
 const held = new WeakMap();
 
 /** Show what a sight asks for. @param {HTMLImageElement} image @param {Sight} sight @param {() => void} painted */
 export function showPicture(image, sight, painted) {
-  const known = held.get(image) ?? { shows: null, wanted: "" };
+  const known = held.get(image) ?? { shows: null, wanted: "", asked: 0, shown: 0 };
   held.set(image, known);
   if (known.shows) place(image, known.shows, sight);
   const part = sight.closer ? visible(sight) : { left: 0, top: 0, ...sight.picture };
@@ -25,17 +27,19 @@ export function showPicture(image, sight, painted) {
   clearTimeout(known.timer);
   const fetch = () => {
     known.wanted = wanted;
-    const next = new Image();
+    const number = ++known.asked, next = new Image();
     next.src = wanted;
     // the old picture stays until the new one can be shown whole
     const coming = next.decode().catch(() => undefined);
     sayWhile(coming, "The picture is being computed …");
     coming.then(() => {
-      if (known.wanted !== wanted) return;
-      known.shows = part;
+      const now = latest.get(image) ?? sight;
+      // whoever moves on meanwhile sees what came, until what is asked for by now comes too; nothing older than shown
+      if (known.wanted !== wanted && (number < known.shown || now.address !== sight.address)) return;
+      Object.assign(known, { shows: part, shown: number });
       replaceSource(image, wanted);
       image.style.transform = "";
-      place(image, part, latest.get(image) ?? sight);
+      place(image, part, now);
       painted();
     });
   };
@@ -91,7 +95,7 @@ export async function showDraft(image, content, part, stillWanted) {
     URL.revokeObjectURL(address);
     return false;
   }
-  Object.assign(known, { shows: part, wanted: "a draft" });
+  Object.assign(known, { shows: part, wanted: "a draft", shown: ++known.asked });
   replaceSource(image, address);
   place(image, part, latest.get(image) ?? sight);
   return true;

@@ -1,6 +1,7 @@
 // The stage: shows the prepared picture on its ground with live dimension lines, in one of three views: to work on,
 // the result at actual pixels, or beside the original. Emits nothing; gestures.js sends what a gesture changed.
 import { clearBeside, drawBeside } from "./beside.js";
+import { addressOfFrame } from "./follow.js";
 import { shape } from "../../../shell/js/drawing.js";
 import { readModes } from "./mode_door.js";
 import { FOCUSABLE, listenToStage } from "./gestures.js";
@@ -168,7 +169,7 @@ function drawResult(canvas, stage) {
   if (stage.dataset.clear === "true") image.className = "clear-ground";
   image.alt = stage.dataset.alt ?? "";
   const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
-  image.src = stage.dataset.result || chosen?.dataset.src || "";
+  image.src = stage.dataset.result || addressOfFrame(chosen);
   pane.append(image);
   canvas.append(pane);
   // begin in the middle, where the subject usually is, and not at an empty corner
@@ -193,7 +194,7 @@ function drawInPlace(canvas, stage) {
   image.height = shown.height;
   image.alt = stage.dataset.alt ?? "";
   const chosen = /** @type {HTMLImageElement | null} */ (document.querySelector(".frame[data-chosen] img"));
-  image.src = `${shown.address}?v=${encodeURIComponent(stage.dataset.result || chosen?.dataset.src || "")}`;
+  image.src = `${shown.address}?v=${encodeURIComponent(stage.dataset.result || addressOfFrame(chosen))}`;
   const lines = () => Object.assign(document.createElement("p"), { className: "lines", ariaHidden: "true" });
   sheet.append(lines(), image, lines(), lines());
   pane.append(sheet);

@@ -9,7 +9,7 @@
 /** @typedef {{note: number, number: number, index: number, kind: string, colour: string, points: number[][], width: number, pressed?: number[], head?: number[][], text?: string, mine: boolean, settled: boolean}} NoteShape */
 /**
  * @typedef {{mode: "whole" | "framing" | "crop" | "level" | "quad" | "focal" | "grey" | "area" | "text" | "notes", picture: Extent, preview: string, judge: string[],
- *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, points?: Spot[],
+ *   output?: Extent, window?: Win, canvas?: Win, largest?: Extent, focal?: Spot | null, found?: Win[], points?: Spot[],
  *   shape?: number[] | null, fixed?: boolean, enlargement?: number, overlay?: {left: number, top: number, width: number, height: number, address: string} | null, shown?: {width: number, height: number, address: string, said: string}, post?: string, content: number[],
  *   shapes?: AreaShape[], tools?: string[], ways?: string[], begins?: string, away?: boolean, sourced?: boolean, source?: Spot | null, brush?: number, step?: string,
  *   words?: {address: string, left: number, top: number, width: number, height: number, x: number, y: number, wide: number, high: number, angle: number, text: string},

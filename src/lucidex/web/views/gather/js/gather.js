@@ -5,9 +5,13 @@
 let selected = new Set();
 /** @type {HTMLInputElement | null} */
 let from = null;
+/** The picture to which a key leads as soon as it is printed. */
+let awaited = "";
 
 const root = () => document.querySelector("[data-gather]");
-const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll("#contact .print input[type=checkbox]")]);
+const boxes = () => /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll("#contact input[name=on]")]);
+/** A picture that is not on the page yet has its box there, without a print. @param {HTMLInputElement} box */
+const isPrinted = (box) => !box.hidden;
 
 function startGather() {
   const begin = () => {
@@ -25,6 +29,8 @@ function startGather() {
       // what is shown anew keeps being selected
       for (const box of boxes()) box.checked = selected.has(box.value);
       count();
+      giveRoom();
+      if (awaited) goTo(boxes().find((box) => box.value === awaited));
     });
     document.addEventListener("input", (event) => {
       const field = /** @type {HTMLTextAreaElement} */ (event.target);
@@ -32,9 +38,15 @@ function startGather() {
       if (seat) seat.textContent = `${field.value.length} of 150`;
     });
     count();
+    giveRoom();
   };
   if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
   else begin();
+}
+
+/** What is not printed yet keeps about its room, so that one can go to anywhere. */
+function giveRoom() {
+  for (const strip of document.querySelectorAll(".prints-coming")) /** @type {HTMLElement} */ (strip).style.setProperty("--count", strip.getAttribute("data-count"));
 }
 
 /** @param {EventTarget | null} target @returns {HTMLInputElement | null} */
@@ -45,9 +57,10 @@ function boxOf(target) {
 
 /** @param {MouseEvent} event */
 function onClick(event) {
+  awaited = ""; // whoever points somewhere is led nowhere else
   const target = /** @type {Element} */ (event.target);
   const which = target.closest("[data-select]")?.getAttribute("data-select");
-  if (which) return select(boxes().filter((box) => which === "all" || (which === "flagged" && box.closest("[data-flagged]"))));
+  if (which) return select(boxes().filter((box) => which === "all" || (which === "flagged" && "flagged" in box.dataset)));
   if (target.closest("[data-prepare]")) {
     const first = boxes().find((box) => box.checked);
     if (first) location.assign(`/pictures/${first.value}`);
@@ -70,7 +83,8 @@ function onClick(event) {
 
 /** @param {HTMLInputElement} one @param {HTMLInputElement} other */
 function between(one, other) {
-  const all = boxes(), ends = [all.indexOf(one), all.indexOf(other)].sort((a, b) => a - b);
+  // by what they stand for: a box is another one once its picture is printed
+  const all = boxes(), ids = all.map((box) => box.value), ends = [ids.indexOf(one.value), ids.indexOf(other.value)].sort((a, b) => a - b);
   return all.slice(ends[0], (ends[1] ?? 0) + 1);
 }
 
@@ -93,7 +107,7 @@ function count() {
   const chosen = boxes().filter((box) => box.checked);
   const words = document.querySelector("[data-selection]"), weight = document.querySelector("[data-selection-weight]");
   if (words) words.textContent = chosen.length ? `${chosen.length} selected` : "nothing selected";
-  const bytes = chosen.reduce((sum, box) => sum + Number(box.closest(".print")?.getAttribute("data-bytes") ?? 0), 0);
+  const bytes = chosen.reduce((sum, box) => sum + Number(box.dataset.bytes), 0);
   if (weight) weight.textContent = chosen.length ? asWeight(bytes) : "";
   for (const control of document.querySelectorAll("[data-needs-selection]")) /** @type {HTMLInputElement} */ (control).disabled = chosen.length === 0;
 }
@@ -113,10 +127,17 @@ function onKey(event) {
   const next = neighbour(box, event.key);
   if (!next) return;
   event.preventDefault();
-  next.focus();
-  next.scrollIntoView({ block: "nearest" });
+  goTo(next);
   if (event.shiftKey) select(between(from ?? box, next));
   else from = next;
+}
+
+/** @param {HTMLInputElement | undefined} box */
+function goTo(box) {
+  if (!box) return;
+  awaited = isPrinted(box) ? "" : box.value;
+  if (isPrinted(box)) box.focus();
+  (isPrinted(box) ? box : box.parentElement)?.scrollIntoView({ block: "nearest" });
 }
 
 /** The picture beside, or the nearest one above or below. @param {HTMLInputElement} box @param {string} key @returns {HTMLInputElement | undefined} */
@@ -129,7 +150,7 @@ function neighbour(box, key) {
   if (key !== "ArrowDown" && key !== "ArrowUp") return undefined;
   const middle = (/** @type {Element} */ one) => { const seat = one.getBoundingClientRect(); return { x: (seat.left + seat.right) / 2, y: seat.top }; };
   const here = middle(mountOf(box));
-  const beyond = all.filter((one) => (key === "ArrowDown" ? middle(mountOf(one)).y > here.y + 20 : middle(mountOf(one)).y < here.y - 20));
+  const beyond = all.filter((one) => isPrinted(one) && (key === "ArrowDown" ? middle(mountOf(one)).y > here.y + 20 : middle(mountOf(one)).y < here.y - 20));
   const far = (/** @type {HTMLInputElement} */ one) => { const there = middle(mountOf(one)); return Math.abs(there.y - here.y) * 10 + Math.abs(there.x - here.x); };
   return beyond.sort((a, b) => far(a) - far(b))[0];
 }

@@ -153,6 +153,9 @@ function onKey(event) {
   } else if (event.key === "Enter") {
     event.preventDefault();
     void accept(cell);
+  } else if (["n", "m"].includes(event.key) && cell.querySelector(".proof-framed")) {
+    event.preventDefault();
+    void propose(cell, event.key === "m");
   } else if ((way || closer) && cell.querySelector(".proof-framed")) {
     event.preventDefault();
     move(cell, way?.[0] ?? 0, way?.[1] ?? 0, closer ?? 1);
@@ -189,6 +192,12 @@ async function sendMove(cell) {
   moves.delete(cell);
   clearTimeout(held.timer);
   await post(cell, "nudge", { across: held.across, down: held.down, closer: held.closer });
+}
+
+/** @param {HTMLElement} cell @param {boolean} middle */
+async function propose(cell, middle) {
+  await sendMove(cell);
+  await post(cell, "propose", { middle: Number(middle) });
 }
 
 /** @param {HTMLElement} cell */
