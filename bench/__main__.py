@@ -1,6 +1,6 @@
 """`python -m bench [all|run|intake|batch|tone|mending|…] …`: see the files of the names in `BENCHES`.
 
-`all` prints the README's tables.
+`all` writes the README's figures; `age` says how old they are.
 
 They are started from here, because a process that is forked imports the file it was started by once more; of a
 package's `__main__` it does not.
@@ -15,13 +15,34 @@ from importlib import import_module
 
 import pyvips
 
-BENCHES = ("run", "intake", "gathering", "batch", "tone", "mending", "finishing", "weights", "likeness", "methods")
+from bench.figures import in_short, written_into_readme
+
+BENCHES = (
+    "run",
+    "intake",
+    "gathering",
+    "batch",
+    "tone",
+    "automatics",
+    "noise",
+    "specks",
+    "framing",
+    "mending",
+    "finishing",
+    "weights",
+    "likeness",
+    "methods",
+)
 HEADS = {
     "run": "One picture",
     "intake": "Brought in",
     "gathering": "A thousand pictures in one folio",
     "batch": "Files in, archive out",
     "tone": "While a tone slider moves",
+    "automatics": "Photographs, right ones and spoilt ones",
+    "noise": "Less noise, in decibels",
+    "specks": "Specks found, and mended",
+    "framing": "Windows that cut what a picture is of",
     "mending": "Dabs",
     "finishing": "Drawn onto the finished size",
     "weights": "Bytes at equal likeness",
@@ -42,16 +63,26 @@ def conditions() -> str:
 
 
 def measure_all() -> None:
-    """Each in a process of its own, one after the other, so that none inherits what another has warmed or filled."""
-    print(conditions(), flush=True)
+    """Each in a process of its own, one after the other, so that none inherits what another has warmed or filled; and
+    all of it into the README. What one says is what its file says it measures, and its tables."""
+    parts = [conditions()]
     for name in BENCHES:
-        print(f"\n### {HEADS[name]} (`.venv/bin/python -m bench {name}`)\n", flush=True)
-        subprocess.run([sys.executable, "-m", "bench", name], check=True)
+        print(f"{datetime.now(UTC):%H:%M} {name}", flush=True)
+        measured = subprocess.run(
+            [sys.executable, "-m", "bench", name], check=True, stdout=subprocess.PIPE, text=True
+        )
+        said = (import_module(f"bench.{name}").__doc__ or "").strip().splitlines()[0]
+        print(measured.stdout, flush=True)
+        parts.append(
+            f"### {HEADS[name]}\n\n{said} (`.venv/bin/python -m bench {name}`)\n\n{in_short(measured.stdout)}"
+        )
+    written_into_readme("\n\n".join(parts), f"{datetime.now(UTC):%Y-%m-%d}")
 
 
 if __name__ == "__main__":
-    name = sys.argv.pop(1) if len(sys.argv) > 1 and sys.argv[1] in ("all", *BENCHES) else "run"
+    known = ("all", "age", *BENCHES)
+    name = sys.argv.pop(1) if len(sys.argv) > 1 and sys.argv[1] in known else "run"
     if name == "all":
         measure_all()
     else:
-        import_module(f"bench.{name}").main()
+        import_module("bench.figures" if name == "age" else f"bench.{name}").main()

@@ -28,6 +28,7 @@ from PIL import Image
 
 from lucidex.core.document import PictureDocument
 from lucidex.core.encode import JPEG, Encoding, encode
+from lucidex.core.encode.base import Effort
 from lucidex.core.geometry.fit import Rule, fit
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
@@ -36,6 +37,7 @@ from lucidex.core.render import draw, plan
 from lucidex.core.source.pyramid import Source
 from lucidex.records.decoded import DecodedStore
 from lucidex.services.house.workshop import RENDER_THREADS
+from lucidex.services.rendering.render_requests import PREVIEW_QUALITY
 from lucidex.work.decode_task import decode_into
 from lucidex.work.isolation import IsolatedRunner
 
@@ -217,6 +219,7 @@ def measure(folder: Path, rounds: int) -> None:
     print(f"| peak memory of this process, all contestants in it | {peak:.0f} MB | – |")
 
 
+DRAFT = Encoding(PREVIEW_QUALITY, effort=Effort.DRAFT)  # as the stage gets them
 _step = [0]
 
 
@@ -230,7 +233,7 @@ def preview(source: Source, edge: int) -> bytes:
     document = PictureDocument(steps=(StepEntry(id="c", step=crop),))
     geometry = document.geometry(source.upright)
     placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, Encoding(92))
+    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, DRAFT)
 
 
 ANGLE = 2.4
@@ -291,4 +294,4 @@ def preview_turned(source: Source, edge: int) -> bytes:
     document = PictureDocument(steps=(StepEntry(id="s", step=Straighten(angle_degrees=1 + _step[0] / 100)),))
     geometry = document.geometry(source.upright)
     placement = fit(geometry.size, Size(edge, edge), Rule.SCALE_DOWN)
-    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, Encoding(92))
+    return encode(draw(source, plan(source, geometry, placement, None)), JPEG, DRAFT)
