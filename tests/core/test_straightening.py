@@ -10,7 +10,7 @@ from PIL import Image, ImageDraw
 
 from lucidex.core.geometry.picture_geometry import PictureGeometry
 from lucidex.core.geometry.sizes import Point, Size
-from lucidex.core.picture.content import Raster
+from lucidex.core.picture.raster import Raster
 from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.places.measures import ExactSize, Percent
 from lucidex.core.steps.corners import Corners

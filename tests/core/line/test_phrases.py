@@ -116,7 +116,7 @@ def _meant(typed: str) -> str:
         (
             "border 20",
             "20 per cent, or 20 px?",
-            ["A border of 20 %, white.", "Room added 20 px on each side, white."],
+            ["A border of 20 %, white.", "A border of 20 px, white."],
         ),
         ("mirror bw", "Are these two things?", ["Mirrored, left and right changed places.; Black and white"]),
         ("heading", "", ["Text still to be typed"]),
