@@ -22,7 +22,8 @@ from lucidex.web.request.context import AppContext
 from lucidex.work.dispatcher import LocalProcesses
 from tests.conftest import PASSWORD, encoded, smooth_picture
 
-expect.set_options(timeout=20_000)  # two cores may be busy with the other tests
+GIVEN_UP_AFTER_MS = 60_000  # two cores may be busy with the other tests, and a machine may be slow
+expect.set_options(timeout=GIVEN_UP_AFTER_MS)
 AXE = Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js"
 FLAGS = [
     "--no-sandbox",
@@ -138,7 +139,7 @@ def open_desk(browser: Browser, site: str, new_person: Callable[[], Actor]) -> I
         context = browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(GIVEN_UP_AFTER_MS)
         desk = Desk(page, site, person, [])
         page.on("pageerror", lambda error: desk.troubles.append(str(error)))
         page.on(

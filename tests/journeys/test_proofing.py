@@ -210,6 +210,7 @@ def test_a_routine_with_turn_tone_and_word_mark_into_three_places_and_two_format
     page.click("text=Keep it")
     expect(page.locator("#notice")).to_contain_text("is kept with 3 steps")
     page.locator(".tab", has_text="Proof").click()
+    page.wait_for_url("**/proof*")  # a page without cells has made all of them
     page.wait_for_function(MADE)
     for columns, size in ((5, "120x200 as png + jpeg"), (7, "200 wide as webp + avif")):
         page.fill("[aria-label='A size to hang as a place']", size)
