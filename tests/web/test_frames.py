@@ -105,18 +105,22 @@ def test_a_frame_shows_what_its_file_will_show_and_weigh_until_that_is_there(
     assert not ABOUT.search(text), "nothing is known of its weight yet"
     (address,) = [unescape(one) for one in COMING.findall(text)]
     client.get(address)
-    text = work.visitor.post(f"{base}/line", {"line": f"border {secrets.randbelow(36) + 6} px #102030"}).text
+    border = secrets.randbelow(40) + 2
+    text = work.visitor.post(f"{base}/line", {"line": f"border {border} px #102030"}).text
     (draft,) = [one for one in DRAFTS.findall(text) if f"/{place.id}/" in one]
     assert ABOUT.search(text)
-    answer = client.get(f"{draft}&longest=120")
+    answer = client.get(f"{draft}&longest=40")
     assert "immutable" in answer.headers["cache-control"]
     file = client.get(draft.partition("/draft")[0] + "/file")
     shown, made = (Image.open(BytesIO(one.content)) for one in (answer, file))
-    assert max(shown.size) == 120
+    assert max(shown.size) == 40
     assert abs(shown.width / shown.height - made.width / made.height) < made.width / made.height / min(shown.size)
     small = made.convert("RGB").resize(shown.size, Image.Resampling.BOX)
-    assert np.abs(np.asarray(small, float) - np.asarray(shown.convert("RGB"), float)).mean() < 12
-    again = client.get(f"{draft}&longest=120", headers={"If-None-Match": answer.headers["etag"]})
+    drawn, wanted = np.asarray(shown.convert("RGB"), float), np.asarray(small, float)
+    ring = round(border * 40 / 300) + 1  # a border is whole pixels of what is drawn, and one at least
+    assert np.abs(drawn - wanted)[ring:-ring, ring:-ring].mean() < 6
+    assert np.abs(drawn[0] - (0x10, 0x20, 0x30)).mean() < 20
+    again = client.get(f"{draft}&longest=40", headers={"If-None-Match": answer.headers["etag"]})
     assert again.status_code == 304
     assert client.get(draft.partition("?")[0]).headers["cache-control"] == "private, no-cache"
     assert visit().client.get(draft).status_code == 404

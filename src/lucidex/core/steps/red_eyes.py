@@ -11,7 +11,7 @@ from lucidex.core.areas.placing import Placed, kept
 from lucidex.core.areas.shapes import Ellipse, Shape
 from lucidex.core.errors import OutOfRangeError
 from lucidex.core.faces.detection import find_faces
-from lucidex.core.faces.flash_eyes import FlashEye, flash_eyes
+from lucidex.core.faces.flash_eyes import flash_eyes
 from lucidex.core.geometry.picture_geometry import PictureGeometry, Remark
 from lucidex.core.geometry.sizes import Point
 from lucidex.core.picture.raster import Raster
@@ -118,8 +118,3 @@ class RedEyes(AreaStep, FindingStep):
                 "red pupils, correct red eye, red-eye, red-eyes",
             ),
         )
-
-
-def _around(eye: FlashEye, raster: Raster) -> Ellipse:
-    side = 2 * AROUND_PUPIL * max(eye.radius, 1.0)
-    return placed_on_raster(raster, eye.middle, side, side)
