@@ -60,8 +60,9 @@ class DerivedStore:
             if not self._decoded.holds(link):
                 with self._making_of(link):
                     if not self._decoded.holds(link):
-                        self._make(link, [name, *links[:index]], facts, restoration)
-        return self._laid_over([name, *links], facts, number)
+                        before = facts.after(restorations[:index])
+                        self._make(link, [name, *links[:index]], before, restoration)
+        return self._laid_over([name, *links], facts.after(restorations), number)
 
     def _held(self, key: tuple[str, int]) -> AnyPixels | None:
         """A level with its boxes laid over that is still in memory."""
@@ -81,7 +82,10 @@ class DerivedStore:
                 del self._boxes[key]
 
     def _laid_over(self, chain: Sequence[str], facts: SourceFacts, number: int) -> AnyPixels:
-        """A level of the last link of a chain, whose links are all here."""
+        """A level of the last link of a chain, whose links are all here; `facts` are those of the last one.
+
+        What adds alpha is whole, so that boxes lie on levels of their own kind.
+        """
         boxes: list[Path] = []
         for name in reversed(chain):
             folder = self._decoded.folder(name)
@@ -149,7 +153,8 @@ class DerivedStore:
                 write_changed_box(folder, facts, box, pixels)
             else:
                 with self._whole:
-                    write_levels(folder, facts, _letting_go(stored.pixels, restoration.strips(stored)))
+                    after = facts.after((restoration,))
+                    write_levels(folder, after, _letting_go(stored.pixels, restoration.strips(stored)))
             self._decoded.keep(link, folder)
         finally:
             shutil.rmtree(folder, ignore_errors=True)  # where another process was first, or it was not finished

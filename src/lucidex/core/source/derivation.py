@@ -76,6 +76,7 @@ class Restoration(Protocol):
     """One change of the original's own pixels, a frozen dataclass: a local change, or one that gives all anew."""
 
     __dataclass_fields__: ClassVar[dict[str, Field[Any]]]
+    adds_alpha: ClassVar[bool]  # whether its pixels have alpha, whatever they had before
 
     def strips(self, stored: StoredPixels) -> Iterator[AnyPixels]:
         """All stored pixels after it, rows from top to bottom, whole blocks of the coarsest level at a time."""
@@ -91,6 +92,8 @@ class LocalChange(ABC):
     Where `is_tiled`, a large box may be worked on in tiles: what comes out of a pixel does not depend on the box that
     is asked for.
     """
+
+    adds_alpha: ClassVar[bool] = False
 
     @property
     def is_tiled(self) -> bool:
@@ -153,11 +156,11 @@ def part_of(pixels: AnyPixels, box: Box, part: Box) -> AnyPixels:
     return pixels[top : top + part.size.height, left : left + part.size.width]
 
 
-def tiles_of(box: Box) -> Iterator[Box]:
+def tiles_of(box: Box, edge: int = TILE_EDGE) -> Iterator[Box]:
     """A box in tiles, row by row."""
-    for top in range(0, box.size.height, TILE_EDGE):
-        for left in range(0, box.size.width, TILE_EDGE):
-            size = Size(min(TILE_EDGE, box.size.width - left), min(TILE_EDGE, box.size.height - top))
+    for top in range(0, box.size.height, edge):
+        for left in range(0, box.size.width, edge):
+            size = Size(min(edge, box.size.width - left), min(edge, box.size.height - top))
             yield Box(box.left + left, box.top + top, size)
 
 

@@ -1,10 +1,13 @@
 """What is known of an original."""
 
+from collections.abc import Iterable
+
 from pydantic import BaseModel, ConfigDict
 
 from lucidex.core.framing.subject import Subject
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.geometry.transform import upright_size
+from lucidex.core.source.derivation import Restoration
 from lucidex.core.source.formats import format_named
 from lucidex.core.source.pyramid import PixelLayout
 from lucidex.core.source.recorded import NOTHING_RECORDED, Recorded
@@ -62,6 +65,13 @@ class SourceFacts(BaseModel):
     def layout(self) -> PixelLayout:
         """How the raw pixels lie."""
         return PixelLayout(self.bands, self.pixel_format, self.interpretation, self.has_alpha)
+
+    def after(self, restorations: Iterable[Restoration]) -> "SourceFacts":
+        """What is known of what restorations make of it: some make a part of it clear."""
+        layout = self.layout.with_alpha
+        if self.has_alpha or not any(one.adds_alpha for one in restorations):
+            return self
+        return self.model_copy(update={"bands": layout.bands, "has_alpha": True, "has_clear_areas": True})
 
     @property
     def media_type(self) -> str:

@@ -47,6 +47,11 @@ class PixelLayout:
         """Bytes of one pixel."""
         return self.bands * self.number_type.itemsize
 
+    @property
+    def with_alpha(self) -> "PixelLayout":
+        """The same with alpha as its last band."""
+        return self if self.has_alpha else replace(self, bands=self.bands + 1, has_alpha=True)
+
 
 @dataclass(frozen=True)
 class Source:
@@ -73,10 +78,11 @@ class Source:
         return uprighting(self.stored, self.orientation)
 
     def of_pixels(self, pixels: AnyPixels) -> "Source":
-        """The same source over other stored pixels of its own shape and type, held in memory."""
-        has_alpha, coarser = self.layout.has_alpha, levels_of(self.stored)[1:]
-        levels = {1: pixels} | {number: reduce_level(pixels, number, has_alpha) for number in coarser}
-        return replace(self, open_level=levels.__getitem__)
+        """The same source over other stored pixels of its own size and type, held in memory; alpha may be new."""
+        layout = self.layout if pixels.shape[2] == self.layout.bands else self.layout.with_alpha
+        coarser = levels_of(self.stored)[1:]
+        levels = {1: pixels} | {number: reduce_level(pixels, number, layout.has_alpha) for number in coarser}
+        return replace(self, layout=layout, open_level=levels.__getitem__)
 
     def image_of(self, pixels: AnyPixels) -> pyvips.Image:
         """Pixels of this source's kind as a working image that carries its profile, without copying them."""

@@ -9,7 +9,7 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ClassVar
 
 import cv2
 import numpy as np
@@ -35,6 +35,8 @@ Change = Callable[[Floats32, Box], Floats32]
 class WholeRestoration(ABC):
     """One change of all of the original's own pixels."""
 
+    adds_alpha: ClassVar[bool] = False
+
     @property
     @abstractmethod
     def reach(self) -> int:
@@ -52,12 +54,10 @@ class WholeRestoration(ABC):
         """
         height, width, bands = stored.pixels.shape
         change, most = self.prepared(stored), np.iinfo(stored.pixels.dtype).max
-        rows, reach = strip_rows(width), self.reach
+        reach = self.reach
         colours = min(3, bands if bands > 2 else 1)
-        gone = present_event()
 
-        def changed_strip(top: int) -> AnyPixels:
-            check_wanted(gone)
+        def changed_strip(top: int, rows: int) -> AnyPixels:
             start, end = max(0, top - reach), min(height, top + rows + reach)
             box = Box(0, start, Size(width, end - start))
             changed = change(stored.colours[start:end].astype(np.float32), box)
@@ -66,14 +66,28 @@ class WholeRestoration(ABC):
             out[..., :colours] = kept[..., :colours]
             return out
 
-        with ThreadPoolExecutor(THREADS) as threads:
-            under_way: deque[Future[AnyPixels]] = deque()
-            for top in range(0, height, rows):
-                under_way.append(threads.submit(changed_strip, top))
-                if len(under_way) > THREADS:
-                    yield under_way.popleft().result()
-            while under_way:
+        return side_by_side(stored.size, changed_strip)
+
+
+def side_by_side(size: Size, strip_at: Callable[[int, int], AnyPixels]) -> Iterator[AnyPixels]:
+    """The strips of a picture in their order, some at a time: `strip_at` is given the first row and how many.
+
+    Raises NoLongerWantedError where nobody waits for it any more.
+    """
+    rows, gone = strip_rows(size.width), present_event()
+
+    def wanted(top: int) -> AnyPixels:
+        check_wanted(gone)
+        return strip_at(top, rows)
+
+    with ThreadPoolExecutor(THREADS) as threads:
+        under_way: deque[Future[AnyPixels]] = deque()
+        for top in range(0, size.height, rows):
+            under_way.append(threads.submit(wanted, top))
+            if len(under_way) > THREADS:
                 yield under_way.popleft().result()
+        while under_way:
+            yield under_way.popleft().result()
 
 
 def strip_rows(width: int) -> int:

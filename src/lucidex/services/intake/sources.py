@@ -90,7 +90,8 @@ def open_source(
                 raise UnavailableError("This picture was read anew by this version. Load the page again.") from None
             return _level(workshop, key, facts, restorations, number)
 
-    return Source(facts.stored, facts.orientation, facts.layout, facts.profile, open_level)
+    layout = facts.after(restorations).layout
+    return Source(facts.stored, facts.orientation, layout, facts.profile, open_level)
 
 
 def _level(
