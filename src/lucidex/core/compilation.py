@@ -9,6 +9,7 @@ from lucidex.core.encode.likeness import Reference
 from lucidex.core.finish import layer_kernel
 from lucidex.core.framing.attention import attention
 from lucidex.core.geometry.sizes import Box, Size, Window
+from lucidex.core.matting.edge import carried, solved_alpha
 from lucidex.core.picture.effects.base import View
 from lucidex.core.picture.effects.detail import Sharpening
 from lucidex.core.picture.tone import development
@@ -47,6 +48,9 @@ def _compile_areas() -> None:
     shifted = ShiftStroke(path=((0.4, 0.5), (0.6, 0.5)), radius=0.2)
     for bands in (1, 3, 4):
         restored(StoredPixels(np.zeros((48, 48, bands), np.uint8)), (Healing(spot), Distortion((shifted,))))
+    colours, inside = np.zeros((24, 24, 3)), np.zeros((24, 24), bool)
+    inside[8:16, 8:16] = True
+    carried(colours, solved_alpha(colours, inside, np.zeros((24, 24), bool)))
     grain = np.random.default_rng(0).integers(80, 160, (96, 96, 3)).astype(np.uint8)
     restored(StoredPixels(grain), (CosineDenoising(0.4),))
 
