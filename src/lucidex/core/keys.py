@@ -25,7 +25,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.stamp.packet import Stamp, xmp_packet
 from lucidex.core.steps import StepEntry, assets_of
 
-ENGINE_REVISION = 12
+ENGINE_REVISION = 13
 STAMP_REVISION = 3
 
 
