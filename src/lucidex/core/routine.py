@@ -15,6 +15,7 @@ from lucidex.core.places.demand import PlaceDemand
 from lucidex.core.steps import AnyStep, assets_of
 from lucidex.core.steps.bands import FindingStep
 from lucidex.core.steps.base import Band, Carried, plain
+from lucidex.core.steps.on_area import AreaStep
 from lucidex.core.steps.upgrades import renamed
 
 ROUTINE_REVISION = 5
@@ -43,7 +44,7 @@ class RoutineStep(BaseModel):
     def sentence(self) -> str:
         """What it does; of what is found by itself it is said that it is found anew."""
         finds = isinstance(self.step, FindingStep) and getattr(
-            self.step, "automatic", "shapes" in self.step.found_fields
+            self.step, "automatic", isinstance(self.step, AreaStep)
         )
         anew = " Found anew on each picture." if finds else ""
         where = f" Only in “{self.only_in}”." if self.only_in else ""

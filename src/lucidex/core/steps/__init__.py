@@ -18,6 +18,7 @@ from lucidex.core.steps.base import Band, Heading, Offer, Step
 from lucidex.core.steps.border import Border
 from lucidex.core.steps.clear_ground import ClearGround
 from lucidex.core.steps.crop import Crop
+from lucidex.core.steps.cut_out import CutOut
 from lucidex.core.steps.detail import Deconvolve, Denoise, LocalContrastStep, Sharpen, Soften
 from lucidex.core.steps.distort import Distort
 from lucidex.core.steps.drawn import DrawnStep
@@ -62,6 +63,7 @@ ALL_STEPS: tuple[type[Step], ...] = (
     Soften,
     DrawnStep,
     ClearGround,
+    CutOut,
     FillGround,
     Hide,
     HideFaces,

@@ -71,7 +71,9 @@ class ClearGround(BackgroundStep, FindingStep):
         """A sentence where there was no plain ground."""
         if self.surface is not None:
             return None
-        return Remark("No plain ground was found here, so nothing was made clear.")
+        return Remark(
+            "No plain ground was found here, so nothing was made clear. “Cut out” keeps a subject on any ground."
+        )
 
     def sentence(self) -> Sentence:
         """For example: Ground made clear, tolerance 8 %."""
@@ -90,7 +92,7 @@ class ClearGround(BackgroundStep, FindingStep):
                 also="remove background, remove the background, transparent background, clear background, "
                 "no background, without background, delete background, background off, make "
                 "background transparent, make background clear, transparent, make transparent, "
-                "cutout, cut out, background removal, clear white, make white transparent, make white "
+                "background removal, clear white, make white transparent, make white "
                 "clear, remove white",
             ),
         )

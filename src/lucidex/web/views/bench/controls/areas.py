@@ -9,10 +9,11 @@ from lucidex.core.areas.placing import Placed, kept, kept_outline, kept_path, mo
 from lucidex.core.areas.shapes import Brushed, Ellipse, Outline, Rectangle, Shape
 from lucidex.core.errors import NotFoundError, NotUnderstoodError, OutOfRangeError
 from lucidex.core.geometry.sizes import Point
-from lucidex.core.steps import ALL_STEPS, StepEntry
-from lucidex.core.steps.base import expect, plain
+from lucidex.core.steps import ALL_STEPS, StepEntry, finding
+from lucidex.core.steps.base import Step, expect, plain
 from lucidex.core.steps.mend_spots import CopySpot, RemoveDust
 from lucidex.core.steps.on_area import AreaStep, Gesture, Tool
+from lucidex.services.bench.steps import found_again
 from lucidex.services.pictures import edits
 from lucidex.services.pictures.documents import PictureState
 from lucidex.services.rendering.render_requests import up_to
@@ -49,7 +50,10 @@ def _numbered(step: AreaStep, number: int) -> Shape:
     return step.shapes[number]
 
 
-def _put(at: AtBench, step_id: str, step: AreaStep) -> HTMLResponse:
+def _put(at: AtBench, step_id: str, drawn: AreaStep) -> HTMLResponse:
+    step: Step = drawn
+    if finding.looks_again(drawn, {"shapes"}):
+        step = found_again(at.app.renderer, at.state, step_id, drawn)
     at.change(plain(step.sentence()), edits.replace_step(step_id, step))
     return at.show(at.place, step_id)
 
