@@ -13,7 +13,9 @@ from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.local.hiding import Hidden
 from lucidex.core.steps.base import Carried
+from lucidex.core.steps.cut_out import CutOut
 from lucidex.core.steps.detail import Denoise
+from lucidex.core.steps.fill_ground import FillGround
 from lucidex.core.steps.hide import Hide, HideFaces
 from lucidex.core.steps.mend_spots import MendedSpot, RemoveSpots
 from lucidex.core.steps.red_eyes import RedEyes
@@ -109,6 +111,46 @@ def test_a_step_begins_with_what_it_finds(
     found = begun(renderer, read_picture(workshop, actor, pictures[2]), HideFaces())
     assert len(found.shapes) == 2
     assert begun(renderer, read_picture(workshop, actor, pictures[0]), HideFaces()).shapes == ()
+
+
+def test_what_is_cut_out_is_clear_in_previews_and_files_and_on_white_where_asked(
+    workshop: Workshop, renderer: Renderer, actor: Actor, pictures: list[int]
+) -> None:
+    found = begun(renderer, read_picture(workshop, actor, pictures[2]), CutOut())
+    hidden = Hide(shapes=(Rectangle(x=0.28, y=0.62, width=0.1, height=0.1),), hidden=Hidden.COVERED, edge_percent=0)
+    state = with_steps(workshop, actor, pictures[2], found, hidden)
+    assert state.document.steps[0].step.seen == "person"
+    placed = in_place(workshop, state, OutputId.of("1"), read_demand("400x300").demand())
+    assert placed.case.has_clear_areas
+    content = workshop.results.read(renderer.files.render_file(placed.rendering).blob_sha256)
+    file = np.asarray(Image.open(io.BytesIO(content)))
+    seen = renderer.screen.pixels(for_screen(workshop, state, Size(400, 300), state.document))
+    assert file.shape == seen.shape == (300, 400, 4)
+    assert np.abs(file[..., 3].astype(int) - seen[..., 3]).max() == 0
+    assert file[5, 5, 3] == 0
+    assert file[186, 112, 3] == 255, "what is hidden afterwards is on it"
+    under = edits.add_step(FillGround(colour="#ffffff"), "white")
+    white = change(workshop, actor, pictures[2], state.version, "on white", under)
+    assert tuple(pixels(workshop, renderer, white, "400x300 as jpeg")[5, 5]) == (255, 255, 255)
+
+
+def test_a_subject_is_found_anew_on_others_and_where_it_is_not_sure_that_is_said(
+    workshop: Workshop, renderer: Renderer, actor: Actor, pictures: list[int]
+) -> None:
+    box = Rectangle(x=0.5, y=0.5, width=0.5, height=0.5)
+    here = begun(renderer, read_picture(workshop, actor, pictures[0]), CutOut(shapes=(box,), reach_percent=2))
+    assert here.rings
+    state = with_steps(workshop, actor, pictures[0], here)
+    kept, _ = steps_to_keep(state, {})
+    assert "Found anew on each picture." in kept["s0"].sentence
+    sure, unsure = put_on_pictures(
+        renderer, workshop, actor, [PutStep(here.for_others)], state.folio_id, [pictures[2], pictures[1]]
+    )
+    there = read_picture(workshop, actor, pictures[2]).document.steps[0].step
+    assert (there.seen, there.shapes, there.reach_percent) == ("person", (), 2)
+    assert sure.remark == ""
+    assert "one drag is enough" in unsure.remark
+    assert not read_picture(workshop, actor, pictures[1]).document.steps[0].step.leaves_clear
 
 
 def test_preview_and_file_show_the_same_after_local_changes(

@@ -229,3 +229,18 @@ def test_a_brush_that_is_too_large_for_mending_is_refused_in_words(work: Work, w
     mend = Areas(work, workshop, "remove spot")
     assert "too large for mending" in mend.post("draw", tool="brush", way="300 200", radius=60).text
     assert mend.shapes == ()
+
+
+def test_a_box_cuts_out_what_it_holds_and_a_stroke_is_looked_at_again(work: Work, workshop: Workshop) -> None:
+    cut = Areas(work, workshop, "cut out")
+    assert "one drag is enough" in work.visitor.client.get(f"/pictures/{work.picture_id}").text
+    cut.post("draw", tool="box", way="120 80 520 320")
+    boxed = cut.state.document.steps[0].step
+    assert boxed.seen == "pointed"
+    cut.post("draw", tool="brush", way="200 200 440 200", radius=30, away=True)
+    brushed = cut.state.document.steps[0].step
+    assert brushed.rings != boxed.rings
+    cut.post("1/drop")
+    assert cut.state.document.steps[0].step == boxed
+    cut.post("drop-all")
+    assert cut.state.document.steps[0].step.rings == ()

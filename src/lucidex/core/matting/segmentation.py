@@ -154,7 +154,7 @@ def _divided(pixels: Bytes, labels: Bytes) -> Mask:
     """
     coarse = _cut(*_reduced(pixels, labels, COARSE_EDGE), ROUNDS)[0]
     known = cv2.resize(coarse, labels.shape[::-1], interpolation=cv2.INTER_NEAREST)
-    near = _near_edge(known, NEAR_EDGE * max(labels.shape) / COARSE_EDGE)
+    near = _near_edge(known.astype(np.uint8), NEAR_EDGE * max(labels.shape) / COARSE_EDGE)
     finer = np.where(near & (labels >= cv2.GC_PR_BGD), known + 2, known).astype(np.uint8)
     finer = np.where(labels < cv2.GC_PR_BGD, labels, finer).astype(np.uint8)
     colours, small = _reduced(pixels, finer, EDGE)
