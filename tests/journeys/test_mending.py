@@ -32,6 +32,28 @@ def steps(page: Page) -> list[str]:
     return page.locator(".ledger-list ol .sentence").all_inner_texts()
 
 
+def test_people_are_cut_out_and_a_thing_after_one_drag(desk: Desk) -> None:
+    at_bench(desk, DEMO / "visitors.jpg")
+    page = desk.page
+    desk.type_line("cut out")
+    said(page, "Cut out: a person")
+    expect(page.locator(".step[data-open] .flag")).to_have_count(0)
+    desk.accessible()
+    at_bench(desk, DEMO / "orchid-under-lamp.jpg")
+    desk.type_line("cut out")
+    expect(page.locator(".step[data-open] .flag")).to_contain_text("one drag is enough")
+    said(page, "Cut out: nothing yet")
+    page.click("[data-area-tool=box]")
+    drawn(page, (0.2, 0.1), (0.8, 0.9))
+    said(page, "Cut out, from a rectangle; fine edge")
+    expect(page.locator(".step[data-open] .flag")).to_have_count(0)
+    desk.accessible()
+    page.keyboard.press("Escape")
+    page.locator("body").press("u")
+    expect(page.locator(".ledger-list ol .sentence").first).to_contain_text("nothing yet")
+    assert desk.troubles == []
+
+
 def test_a_badge_and_two_faces_are_hidden(desk: Desk) -> None:
     at_bench(desk, DEMO / "visitors.jpg")
     page = desk.page

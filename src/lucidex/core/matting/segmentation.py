@@ -27,7 +27,7 @@ from lucidex.core.picture.raster import Raster
 
 COARSE_EDGE, EDGE = 256, 480  # pixels along the longer side of what is divided
 NEAR_EDGE = 4  # coarse pixels: where the finer raster is asked
-AROUND = 0.25  # of a box: how much of its surroundings says what ground is
+AROUND = 1.0  # of a box: how much of its surroundings says what ground is
 ROUNDS, FINER_ROUNDS = 5, 2
 SEED = 1  # the first clusters of colours are drawn by chance: always the same one
 UNLIKELY, CERTAIN = 0.3, 0.95  # of a person
@@ -35,7 +35,9 @@ CERTAIN_WITHIN = 7  # pixels from where it is not
 AGREEING = 0.85  # of both together: a person whom colours and network draw alike
 GAPS_WITHIN, SURELY_GROUND = 0.05, 2.0  # of the longer side; in natural logarithms of likelihoods
 LEAST_ISLAND, LARGEST_HOLE = 0.03, 0.001  # of the largest part; of all
+SAME_BOUNDS = 0.6  # overlap over union: a box that is drawn around a person, and not around something near
 LEAST, MOST = 0.01, 0.9  # of the picture: less, or more, is no subject that is sure
+ONE_THING = 0.8  # of what stands on a plain ground hangs together: stars, or letters, are no subject
 OFF_GROUND = 2.5  # times the ground's grain
 LEAST_OFF = 10.0  # code values
 GRAIN_SHARE = 90  # per cent of the border's pixels are ground
@@ -87,7 +89,8 @@ def _by_itself(raster: Raster, hints: Hints) -> Found | None:
     standing = _on_plain_ground(raster)
     if standing is None or not _is_sized(standing):
         return None
-    return Found(_cleaned(standing, hints))
+    cleaned = _cleaned(standing, hints)
+    return Found(cleaned) if _largest_share(cleaned) >= ONE_THING else None
 
 
 def _is_sized(mask: Mask) -> bool:
@@ -119,12 +122,29 @@ def _pointed_at(pixels: Bytes, hints: Hints) -> Found:
     part = (slice(top, bottom), slice(left, right))
     here = Hints(within[part], hints.kept[part], hints.dropped[part])
     likely = person_likelihood(pixels[..., :3])
-    labels = _labels(within[part], here, None if likely is None else likely[part])
+    is_meant = likely is not None and _overlap(_bounds(within), _bounds(likely > CERTAIN)) >= SAME_BOUNDS
+    labels = _labels(within[part], here, likely[part] if is_meant and likely is not None else None)
     if hints.within is None:  # only strokes: what they do not say is ground until colours tell otherwise
         labels[labels == cv2.GC_PR_FGD] = cv2.GC_PR_BGD
     mask = np.zeros_like(within)
     mask[part] = _divided(pixels[part], labels)
     return Found(_cleaned(mask, hints))
+
+
+def _bounds(mask: Mask) -> tuple[int, int, int, int]:
+    """Left, top, right and bottom of what surrounds a mask."""
+    rows, columns = np.nonzero(mask)
+    if not rows.size:
+        return 0, 0, 0, 0
+    return int(columns.min()), int(rows.min()), int(columns.max()) + 1, int(rows.max()) + 1
+
+
+def _overlap(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> float:
+    """What two boxes share, of what they cover together."""
+    across, down = min(a[2], b[2]) - max(a[0], b[0]), min(a[3], b[3]) - max(a[1], b[1])
+    shared = max(across, 0) * max(down, 0)
+    together = sum((box[2] - box[0]) * (box[3] - box[1]) for box in (a, b)) - shared
+    return shared / max(together, 1)
 
 
 def _grown(seats: npt.NDArray[np.intp], length: int) -> tuple[int, int]:
@@ -211,6 +231,13 @@ def _cleaned(mask: Mask, hints: Hints) -> Mask:
     mask = _without_small(mask, LEAST_ISLAND, hints.kept)
     holes = ~mask & ~_without_small(~mask, 0.0, hints.dropped, least=LARGEST_HOLE * mask.size)
     return mask | holes
+
+
+def _largest_share(mask: Mask) -> float:
+    """How much of a mask its largest part is."""
+    facts = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)[2]
+    areas = facts[1:, cv2.CC_STAT_AREA]
+    return float(areas.max()) / float(areas.sum()) if areas.size else 0.0
 
 
 def _without_small(mask: Mask, share: float, kept: Mask, least: float = 0.0) -> Mask:

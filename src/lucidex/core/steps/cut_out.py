@@ -119,12 +119,13 @@ class CutOut(OverArea, FindingStep):
         )
 
     def sentence(self) -> Sentence:
-        """For example: Cut out: a person, fine edge 1.2 %."""
+        """For example: Cut out: a person; fine edge 1.2 %."""
         if not self.rings:
             return Words("Cut out: "), Value("shapes", "nothing yet"), Words(".")
-        what = _SEEN.get(self.seen) or f"as pointed at ({area_words(Area(shapes=self.shapes))[0]})"
+        how = "Cut out, from " if self.seen == "pointed" else "Cut out: "
+        what = _SEEN.get(self.seen) or area_words(Area(shapes=self.shapes))[0]
         reach = Value("reach_percent", f"{format_number(self.reach_percent)} %")
-        return Words("Cut out: "), Value("shapes", what), Words(", fine edge "), reach, Words(".")
+        return Words(how), Value("shapes", what), Words("; fine edge "), reach, Words(".")
 
     @classmethod
     def offers(cls) -> tuple[Offer, ...]:
