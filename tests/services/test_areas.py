@@ -11,6 +11,7 @@ from lucidex.core.areas.shapes import Ellipse, Rectangle
 from lucidex.core.geometry.sizes import Size
 from lucidex.core.line.places import read_demand
 from lucidex.core.places.output_id import OutputId
+from lucidex.core.proof.warnings import flags
 from lucidex.core.source.local.hiding import Hidden
 from lucidex.core.steps.base import Carried
 from lucidex.core.steps.cut_out import CutOut
@@ -150,7 +151,15 @@ def test_a_subject_is_found_anew_on_others_and_where_it_is_not_sure_that_is_said
     assert (there.seen, there.shapes, there.reach_percent) == ("person", (), 2)
     assert sure.remark == ""
     assert "one drag is enough" in unsure.remark
-    assert not read_picture(workshop, actor, pictures[1]).document.steps[0].step.leaves_clear
+    left = read_picture(workshop, actor, pictures[1])
+    assert not left.document.steps[0].step.leaves_clear
+    banner = OutputId.of("1")
+    words = [
+        [flag.words for flag in flags(in_place(workshop, state, banner, read_demand("80x40").demand()).case)]
+        for state in (left, read_picture(workshop, actor, pictures[2]))
+    ]
+    assert "not cut out" in words[0]
+    assert "not cut out" not in words[1]
 
 
 def test_preview_and_file_show_the_same_after_local_changes(

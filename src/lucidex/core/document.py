@@ -376,8 +376,8 @@ def _nearly_covers(picture: Size, place: Size) -> bool:
 
 
 def count_areas(steps: Iterable[StepEntry]) -> int:
-    """How many shapes were drawn or found in all steps."""
-    return sum(len(getattr(entry.step, "shapes", ())) for entry in steps)
+    """How many shapes and rings were drawn or found in all steps."""
+    return sum(len(getattr(entry.step, name, ())) for entry in steps for name in ("shapes", "rings"))
 
 
 def check_areas(steps: Iterable[StepEntry]) -> None:

@@ -1,5 +1,6 @@
 """Cutting out: against dense references, known edges and real shapes; what is pointed at is followed."""
 
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from itertools import product
 
@@ -233,6 +234,24 @@ def test_strokes_keep_and_drop_whatever_colours_say() -> None:
     assert cut(cut_out(AROUND, kept), leaf())[51, 68, 3] > 230
 
 
+def test_a_box_around_all_of_the_picture_still_takes_the_ground_away() -> None:
+    alpha = cut(cut_out(Rectangle(x=0.5, y=0.5, width=2, height=2)), leaf())[..., 3]
+    assert np.abs(alpha / 255 - leaf_alpha()).mean() < 0.012
+
+
+def test_four_at_once_and_any_number_of_threads_find_the_same() -> None:
+    seen = raster("visitors", 512)
+    before = cv2.getNumThreads()
+    with ThreadPoolExecutor(4) as threads:
+        found = list(threads.map(lambda _: (CutOut().found_on(seen), cut_out(AROUND)), range(4)))
+    cv2.setNumThreads(3)
+    try:
+        found.append((CutOut().found_on(seen), cut_out(AROUND)))
+    finally:
+        cv2.setNumThreads(before)
+    assert all(one == found[0] for one in found)
+
+
 def test_strokes_alone_are_enough() -> None:
     alone = cut_out(Stroke(path=((0.35, 0.5), (0.65, 0.5)), radius=0.05))
     assert np.abs(cut(alone, leaf())[..., 3] / 255 - leaf_alpha()).mean() < 0.03
@@ -282,6 +301,7 @@ def test_where_it_is_not_sure_nothing_is_cut_out_and_a_drag_is_asked_for(name: s
     remark = step.remark(PictureGeometry.of(WHOLE_SIZE))
     assert remark is not None
     assert "one drag is enough" in remark.sentence
+    assert step.waits_for_hint
 
 
 def test_what_stands_on_a_plain_ground_is_cut_out_by_itself() -> None:

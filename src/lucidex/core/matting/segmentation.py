@@ -35,6 +35,7 @@ CERTAIN_WITHIN = 7  # pixels from where it is not
 AGREEING = 0.85  # of both together: a person whom colours and network draw alike
 GAPS_WITHIN, SURELY_GROUND = 0.05, 2.0  # of the longer side; in natural logarithms of likelihoods
 LEAST_ISLAND, LARGEST_HOLE = 0.03, 0.001  # of the largest part; of all
+BORDER = 0.02  # of the shorter side
 SAME_BOUNDS = 0.6  # overlap over union: a box that is drawn around a person, and not around something near
 LEAST, MOST = 0.01, 0.9  # of the picture: less, or more, is no subject that is sure
 ONE_THING = 0.8  # of what stands on a plain ground hangs together: stars, or letters, are no subject
@@ -161,6 +162,11 @@ def _labels(within: Mask, hints: Hints, likely: Floats | None) -> Bytes:
         labels[within & (likely < UNLIKELY)] = cv2.GC_PR_BGD
         side = np.ones((2 * CERTAIN_WITHIN + 1,) * 2, np.uint8)
         labels[within & (cv2.erode((likely > CERTAIN).astype(np.uint8), side) > 0)] = cv2.GC_FGD
+    if not (labels == cv2.GC_BGD).any():  # drawn around all of the picture: its border is the likeliest ground
+        deep = max(1, round(BORDER * min(labels.shape)))
+        inner = np.zeros(labels.shape, bool)
+        inner[deep:-deep, deep:-deep] = True
+        labels[~inner] = cv2.GC_BGD
     labels[hints.kept] = cv2.GC_FGD
     labels[hints.dropped] = cv2.GC_BGD
     return labels

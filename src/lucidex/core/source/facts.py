@@ -68,10 +68,10 @@ class SourceFacts(BaseModel):
 
     def after(self, restorations: Iterable[Restoration]) -> "SourceFacts":
         """What is known of what restorations make of it: some make a part of it clear."""
-        layout = self.layout.with_alpha
-        if self.has_alpha or not any(one.adds_alpha for one in restorations):
+        if not any(one.adds_alpha for one in restorations):
             return self
-        return self.model_copy(update={"bands": layout.bands, "has_alpha": True, "has_clear_areas": True})
+        clear = {"bands": self.layout.with_alpha.bands, "has_alpha": True, "has_clear_areas": True}
+        return self.model_copy(update=clear)
 
     @property
     def media_type(self) -> str:

@@ -187,6 +187,11 @@ class FindingStep(Step):
         return not self.by_hand or any(getattr(self, name) != value for name, value in self.by_hand.items())
 
     @property
+    def waits_for_hint(self) -> bool:
+        """Whether it could do nothing before somebody points at what it is about."""
+        return False
+
+    @property
     def by_itself(self) -> Self:
         """The step as it looks by itself again, whatever was changed by hand."""
         return self.model_copy(update=dict.fromkeys(self.by_hand, True))

@@ -108,6 +108,11 @@ class CutOut(OverArea, FindingStep):
         """Without what was found or pointed at here."""
         return self.model_copy(update={"shapes": (), "rings": (), "seen": "nothing"})
 
+    @property
+    def waits_for_hint(self) -> bool:
+        """Where nothing was found."""
+        return not self.rings
+
     def remark(self, geometry: PictureGeometry) -> Remark | None:
         """A sentence where nothing was cut out."""
         if self.rings:

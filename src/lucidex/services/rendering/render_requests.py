@@ -27,7 +27,7 @@ from lucidex.core.source.key import SourceKey
 from lucidex.core.source.pyramid import Source
 from lucidex.core.stamp import NO_STAMP, Stamp, reserved_for, stamp_of
 from lucidex.core.steps import StepEntry, assets_of
-from lucidex.core.steps.bands import RestorationStep, of_kind
+from lucidex.core.steps.bands import FindingStep, RestorationStep, of_kind
 from lucidex.services.assets.assets import open_assets
 from lucidex.services.house.workshop import Workshop
 from lucidex.services.intake.sources import open_source
@@ -235,6 +235,7 @@ def _case(
         subject=subject if demand.is_cropped and not document.hides else None,  # hidden is not named either
         finish=rendering.chosen.finish,
         assets=rendering.assets,
+        waits_for_hint=any(step.waits_for_hint for step in of_kind(document.active_steps, FindingStep)),
         hides_weakly=any(step.hides_weakly for step in of_kind(document.active_steps, RestorationStep)),
         carries_texts=rendering.stamp.is_there,
         frames=state.facts.frames,

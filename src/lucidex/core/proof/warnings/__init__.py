@@ -20,6 +20,7 @@ from lucidex.core.proof.warnings import (
     moved,
     movement_lost,
     nearly_empty,
+    not_cut_out,
     poor_quality,
     resolution_lost,
     shown_whole,
@@ -35,6 +36,7 @@ from lucidex.core.source.pyramid import AnyPixels
 WARNINGS: tuple[ProofWarning, ...] = (
     damaged.WARNING,
     hidden_weakly.WARNING,
+    not_cut_out.WARNING,
     enlarged.WARNING,
     stretched.WARNING,
     clear_lost.WARNING,

@@ -62,6 +62,7 @@ class Case:
     statistics: PixelStatistics | None = None
     neighbours: tuple[float, ...] = ()
     hides_weakly: bool = False
+    waits_for_hint: bool = False
     carries_texts: bool = False
     frames: int = 1
     bits: int = 8
