@@ -28,7 +28,7 @@ from lucidex.core.picture.raster import Raster
 COARSE_EDGE, EDGE = 256, 480  # pixels along the longer side of what is divided
 NEAR_EDGE = 4  # coarse pixels: where the finer raster is asked
 AROUND = 1.0  # of a box: how much of its surroundings says what ground is
-ROUNDS, FINER_ROUNDS = 5, 2
+ROUNDS, FINER_ROUNDS = 5, 1
 SEED = 1  # the first clusters of colours are drawn by chance: always the same one
 UNLIKELY, CERTAIN = 0.3, 0.95  # of a person
 CERTAIN_WITHIN = 7  # pixels from where it is not

@@ -62,7 +62,8 @@ class CuttingOut:
         mask = filled(self.rings, Sight(stored.sight.upright, there), Box(0, 0, size))
         alpha = self._alpha(colours, mask, size)
         slope, added = carried(colours, alpha) if not self._is_moved else (np.zeros_like(colours), alpha)
-        planes = [slope, added, *separated(colours, alpha), *_around(alpha)]
+        sides = separated(colours.astype(np.float32), alpha.astype(np.float32))
+        planes = [slope, added, *sides, *_around(alpha)]
         return _Edge(box, size, alpha, np.dstack(planes).astype(np.float32))
 
     @property
