@@ -16,12 +16,14 @@ from sqlalchemy.exc import OperationalError
 from starlette.testclient import TestClient
 from starlette.types import Message, Receive, Scope, Send
 
+from lucidex.core.areas import shapes
 from lucidex.core.areas.area import MAX_SHAPES
 from lucidex.core.cancellation import check_wanted
-from lucidex.core.document import MAX_AREAS, count_areas
+from lucidex.core.document import MAX_AREAS, MAX_EDGE_POINTS, count_areas
 from lucidex.core.errors import BusyError, NoLongerWantedError, UnavailableError, UserError
 from lucidex.core.finish.text.own_faces import MAX_FONT_BYTES
 from lucidex.core.line.places import read_demands
+from lucidex.core.matting import rings
 from lucidex.services.keeping.many import MAX_AT_ONCE
 from lucidex.services.rendering.screen import Screen
 from lucidex.web.api import documents_in
@@ -180,16 +182,23 @@ def test_nothing_wrong_is_listed_a_thousand_times(body: bytes, said: str) -> Non
 
 
 def test_the_largest_document_that_is_possible_is_taken() -> None:
-    points = [[0.125, 0.5]] * 60
-    shapes = [{"kind": "outline", "points": points}] * MAX_SHAPES
-    steps = [{"id": f"a{n}", "step": {"kind": "hide", "shapes": shapes}} for n in range(MAX_AREAS // MAX_SHAPES)]
+    points = [[0.125, 0.5]] * shapes.MAX_POINTS
+    drawn = [{"kind": "outline", "points": points}] * MAX_SHAPES
+    ring = [[0.125, 0.5]] * (rings.MAX_POINTS // 2)
+    cut_outs = [
+        {"id": f"c{n}", "step": {"kind": "cut_out", "rings": [ring, ring]}}
+        for n in range(MAX_EDGE_POINTS // rings.MAX_POINTS)
+    ]
+    hidden = [{"id": f"a{n}", "step": {"kind": "hide", "shapes": drawn}} for n in range(MAX_AREAS // MAX_SHAPES)]
+    steps = [*cut_outs, *hidden]
     body = json.dumps({"version": 1, "document": {"steps": steps}}, separators=(",", ":")).encode()
     read = documents_in.read_document(DocumentIn, body)
     assert isinstance(read, DocumentIn)
     assert count_areas(read.document.steps) == MAX_AREAS
-    too_many = json.dumps({"version": 1, "document": {"steps": [*steps, {**steps[0], "id": "b"}]}}).encode()
-    with pytest.raises(UserError, match="at most 1000 areas"):
-        documents_in.read_document(DocumentIn, too_many)
+    for most, said in ((hidden, "at most 1000 areas"), (cut_outs, "at most 18000 points")):
+        too_many = json.dumps({"version": 1, "document": {"steps": [*most, {**most[0], "id": "b"}]}}).encode()
+        with pytest.raises(UserError, match=said):
+            documents_in.read_document(DocumentIn, too_many)
 
 
 def test_every_route_that_takes_a_file_says_so_beside_its_address(application: FastAPI) -> None:

@@ -1,6 +1,6 @@
 """What was decided about one picture: steps, framings, settings per place, texts. One document, one version."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from hashlib import sha256
 from typing import Annotated, Any, Self
 
@@ -33,6 +33,7 @@ from lucidex.core.steps.upgrades import renamed
 SCHEMA_REVISION = 7
 MAX_STEPS = 200
 MAX_AREAS = 1_000  # shapes of all steps: each of them may be a change of its own
+MAX_EDGE_POINTS = 18_000  # of all steps: dozens of cut-outs as they usually are
 MAX_PLACES = 2_000  # framings, and settings, of one picture
 MAX_ZOOM = 1_000
 NEARLY_ALL = 0.96  # of a picture: less is cut off rather than a hairline of ground shown beside it
@@ -376,14 +377,21 @@ def _nearly_covers(picture: Size, place: Size) -> bool:
 
 
 def count_areas(steps: Iterable[StepEntry]) -> int:
-    """How many shapes and rings were drawn or found in all steps."""
-    return sum(len(getattr(entry.step, name, ())) for entry in steps for name in ("shapes", "rings"))
+    """How many shapes were drawn or found in all steps."""
+    return sum(len(getattr(entry.step, "shapes", ())) for entry in steps)
 
 
-def check_areas(steps: Iterable[StepEntry]) -> None:
-    """ValueError where steps hold more areas together than a picture may have."""
+def count_edge_points(steps: Iterable[StepEntry]) -> int:
+    """How many points the edges of subjects have that were found in all steps."""
+    return sum(len(ring) for entry in steps for ring in getattr(entry.step, "rings", ()))
+
+
+def check_areas(steps: Collection[StepEntry]) -> None:
+    """ValueError where steps hold more areas, or points of found edges, together than a picture may have."""
     if count_areas(steps) > MAX_AREAS:
         raise ValueError(f"the steps of a picture hold at most {MAX_AREAS} areas together")
+    if count_edge_points(steps) > MAX_EDGE_POINTS:
+        raise ValueError(f"the steps of a picture hold at most {MAX_EDGE_POINTS} points of rings together")
 
 
 def _canvas(geometry: PictureGeometry, demand: PlaceDemand) -> Size:

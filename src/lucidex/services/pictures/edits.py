@@ -3,7 +3,17 @@
 import secrets
 from collections.abc import Callable
 
-from lucidex.core.document import MAX_AREAS, MAX_STEPS, FocalPoint, Framing, Output, PictureDocument, count_areas
+from lucidex.core.document import (
+    MAX_AREAS,
+    MAX_EDGE_POINTS,
+    MAX_STEPS,
+    FocalPoint,
+    Framing,
+    Output,
+    PictureDocument,
+    count_areas,
+    count_edge_points,
+)
 from lucidex.core.errors import NotFoundError, OutOfRangeError
 from lucidex.core.places.output_id import OutputId
 from lucidex.core.source.facts import SourceFacts
@@ -18,6 +28,8 @@ from lucidex.services.pictures.documents import Alter
 def _with_steps(document: PictureDocument, steps: list[StepEntry]) -> PictureDocument:
     if count_areas(steps) > MAX_AREAS:
         raise OutOfRangeError(f"The steps of a picture hold at most {MAX_AREAS} areas together. Drop some first.")
+    if count_edge_points(steps) > MAX_EDGE_POINTS:
+        raise OutOfRangeError("The cut-outs of a picture have too many fine edges together. Remove one first.")
     return document.model_copy(update={"steps": tuple(steps)})
 
 
