@@ -195,6 +195,8 @@ def test_grey_sixteen_bits_and_what_was_clear_before() -> None:
     deep = cut(step, leaf(np.uint16))
     assert deep.dtype == np.uint16
     assert np.abs(deep[..., 3] / 257.0 - done()[..., 3]).mean() < 0.6
+    surely = deep[..., 3] == 65_535
+    assert (deep[surely][:, :3] == leaf(np.uint16)[surely]).all()
     half = np.dstack([leaf(), np.full((HEIGHT, WIDTH), 128, np.uint8)])
     kept = cut(step, half)[..., 3]
     assert np.abs(kept.astype(float) - done()[..., 3] * (128 / 255)).max() <= 1
@@ -250,6 +252,17 @@ def test_four_at_once_and_any_number_of_threads_find_the_same() -> None:
     finally:
         cv2.setNumThreads(before)
     assert all(one == found[0] for one in found)
+
+
+def test_a_stroke_on_something_beside_a_person_does_not_mean_the_person() -> None:
+    seen = raster("visitors", 512)
+    pixels = seen.pixels.copy()
+    pixels[20:80, 20:80] = (40, 90, 200)
+    step = CutOut(shapes=(Stroke(path=((0.07, 0.1), (0.12, 0.16)), radius=0.03),))
+    found = step.found_on(Raster(pixels, seen.geometry))
+    alpha = restored(StoredPixels(pixels), found.restorations())[..., 3]
+    assert alpha[50, 50] == 255
+    assert alpha[200, 165] == 0
 
 
 def test_strokes_alone_are_enough() -> None:

@@ -122,9 +122,10 @@ def _pointed_at(pixels: Bytes, hints: Hints) -> Found:
     left, right = _grown(columns, pixels.shape[1])
     part = (slice(top, bottom), slice(left, right))
     here = Hints(within[part], hints.kept[part], hints.dropped[part])
-    likely = person_likelihood(pixels[..., :3])
-    is_meant = likely is not None and _overlap(_bounds(within), _bounds(likely > CERTAIN)) >= SAME_BOUNDS
-    labels = _labels(within[part], here, likely[part] if is_meant and likely is not None else None)
+    likely = None if hints.within is None else person_likelihood(pixels[..., :3])
+    if likely is not None and _overlap(_bounds(within), _bounds(likely > CERTAIN)) < SAME_BOUNDS:
+        likely = None
+    labels = _labels(within[part], here, None if likely is None else likely[part])
     if hints.within is None:  # only strokes: what they do not say is ground until colours tell otherwise
         labels[labels == cv2.GC_PR_FGD] = cv2.GC_PR_BGD
     mask = np.zeros_like(within)

@@ -54,9 +54,9 @@ class CuttingOut:
             return None
         scale = min(1.0, RASTER_EDGE / box.size.longest)
         size = Size(max(1, round(box.size.width * scale)), max(1, round(box.size.height * scale)))
-        whole = StoredPixels(stored.part(box)).colours
-        colours = cv2.resize(np.ascontiguousarray(whole), (size.width, size.height), interpolation=cv2.INTER_AREA)
-        colours = colours.astype(np.float64) / stored.opaque
+        reduced = cv2.resize(stored.part(box), (size.width, size.height), interpolation=cv2.INTER_AREA)
+        reduced = reduced.reshape(size.height, size.width, -1)  # OpenCV leaves a single band out
+        colours = StoredPixels(reduced).colours.astype(np.float64) / stored.opaque
         to_raster = Transform(size.width / box.size.width, 0, 0, size.height / box.size.height)
         there = stored.sight.from_upright.then(Transform(1, 0, 0, 1, -box.left, -box.top)).then(to_raster)
         mask = filled(self.rings, Sight(stored.sight.upright, there), Box(0, 0, size))
@@ -177,12 +177,11 @@ def _strip(stored: StoredPixels, edge: _Edge | None, top: int, rows: int) -> Any
         alpha, colours = edge.on(stored, piece)
         if not alpha.any():
             continue
-        before = stored.part(piece)
-        if stored.has_alpha:
-            alpha = alpha * before[..., -1] / np.float32(stored.opaque)
-        kept = np.rint(alpha * stored.opaque).astype(out.dtype)
+        before, kept = stored.part(piece), np.rint(alpha * stored.opaque).astype(out.dtype)
         drawn = np.rint(colours[..., : stored.colour_bands] * stored.opaque).astype(out.dtype)
-        drawn = np.where(alpha[..., None] >= 1, before[..., : stored.colour_bands], drawn)
+        drawn = np.where((kept == stored.opaque)[..., None], before[..., : stored.colour_bands], drawn)
+        if stored.has_alpha:
+            kept = np.rint(alpha * before[..., -1]).astype(out.dtype)
         drawn[kept == 0] = 0
         here = Box(piece.left, piece.top - top, piece.size)
         laid_over(out, here, np.dstack([drawn, kept]))
