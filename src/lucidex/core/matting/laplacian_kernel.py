@@ -48,26 +48,35 @@ def window_statistics(
 
 
 @compiled
+def line_in_window(
+    colours: Any, row: int, column: int, radius: int, means: Any, inverses: Any, alpha: Any
+) -> tuple[float, float, float, float]:
+    """By what alpha grows with each colour in a window (`means` 3, `inverses` 6 numbers), and its mean there."""
+    mean = x0 = x1 = x2 = 0.0
+    for y in range(row - radius, row + radius + 1):
+        for x in range(column - radius, column + radius + 1):
+            value = alpha[y, x]
+            mean += value
+            x0 += (colours[y, x, 0] - means[0]) * value
+            x1 += (colours[y, x, 1] - means[1]) * value
+            x2 += (colours[y, x, 2] - means[2]) * value
+    return (
+        inverses[0] * x0 + inverses[1] * x1 + inverses[2] * x2,
+        inverses[1] * x0 + inverses[3] * x1 + inverses[4] * x2,
+        inverses[2] * x0 + inverses[4] * x1 + inverses[5] * x2,
+        mean / (2 * radius + 1) ** 2,
+    )
+
+
+@compiled
 def laplacian_times(
     colours: Any, rows: Any, columns: Any, radius: int, means: Any, inverses: Any, alpha: Any, out: Any
 ) -> None:
     """Fill `out` with the Laplacian of those windows times an alpha, height × width."""
-    count = (2 * radius + 1) ** 2
     out[:] = 0.0
     for k in range(rows.size):
-        mean = x0 = x1 = x2 = 0.0
+        s0, s1, s2, mean = line_in_window(colours, rows[k], columns[k], radius, means[k], inverses[k], alpha)
         a, b, c = means[k, 0], means[k, 1], means[k, 2]
-        for y in range(rows[k] - radius, rows[k] + radius + 1):
-            for x in range(columns[k] - radius, columns[k] + radius + 1):
-                value = alpha[y, x]
-                mean += value
-                x0 += (colours[y, x, 0] - a) * value
-                x1 += (colours[y, x, 1] - b) * value
-                x2 += (colours[y, x, 2] - c) * value
-        mean /= count
-        s0 = inverses[k, 0] * x0 + inverses[k, 1] * x1 + inverses[k, 2] * x2
-        s1 = inverses[k, 1] * x0 + inverses[k, 3] * x1 + inverses[k, 4] * x2
-        s2 = inverses[k, 2] * x0 + inverses[k, 4] * x1 + inverses[k, 5] * x2
         for y in range(rows[k] - radius, rows[k] + radius + 1):
             for x in range(columns[k] - radius, columns[k] + radius + 1):
                 drawn = s0 * (colours[y, x, 0] - a) + s1 * (colours[y, x, 1] - b) + s2 * (colours[y, x, 2] - c)
@@ -79,20 +88,8 @@ def window_coefficients(
     colours: Any, rows: Any, columns: Any, radius: int, means: Any, inverses: Any, alpha: Any, slope: Any, added: Any
 ) -> None:
     """Fill, at the middles of windows, by what alpha grows with each colour and what is added."""
-    count = (2 * radius + 1) ** 2
     for k in range(rows.size):
-        mean = x0 = x1 = x2 = 0.0
-        a, b, c = means[k, 0], means[k, 1], means[k, 2]
-        for y in range(rows[k] - radius, rows[k] + radius + 1):
-            for x in range(columns[k] - radius, columns[k] + radius + 1):
-                value = alpha[y, x]
-                mean += value
-                x0 += (colours[y, x, 0] - a) * value
-                x1 += (colours[y, x, 1] - b) * value
-                x2 += (colours[y, x, 2] - c) * value
-        s0 = inverses[k, 0] * x0 + inverses[k, 1] * x1 + inverses[k, 2] * x2
-        s1 = inverses[k, 1] * x0 + inverses[k, 3] * x1 + inverses[k, 4] * x2
-        s2 = inverses[k, 2] * x0 + inverses[k, 4] * x1 + inverses[k, 5] * x2
+        s0, s1, s2, mean = line_in_window(colours, rows[k], columns[k], radius, means[k], inverses[k], alpha)
         y, x = rows[k], columns[k]
         slope[y, x, 0], slope[y, x, 1], slope[y, x, 2] = s0, s1, s2
-        added[y, x] = mean / count - s0 * a - s1 * b - s2 * c
+        added[y, x] = mean - s0 * means[k, 0] - s1 * means[k, 1] - s2 * means[k, 2]
