@@ -265,6 +265,32 @@ def test_a_stroke_on_something_beside_a_person_does_not_mean_the_person() -> Non
     assert alpha[200, 165] == 0
 
 
+def test_a_box_on_something_beside_a_person_does_not_mean_the_person_either() -> None:
+    seen = raster("visitors", 512)
+    pixels = seen.pixels.copy()
+    pixels[20:80, 20:80] = (40, 90, 200)
+    side = 80 / pixels.shape[0]
+    box = Rectangle(x=50 / pixels.shape[1], y=50 / pixels.shape[0], width=side, height=side)
+    found = CutOut(shapes=(box,)).found_on(Raster(pixels, seen.geometry))
+    assert restored(StoredPixels(pixels), found.restorations())[50, 50, 3] == 255
+
+
+def test_a_thin_thing_is_kept_however_wide_its_edge_is_looked_for() -> None:
+    pixels = np.broadcast_to(SOIL, (200, 300, 3)).astype(np.uint8).copy()
+    pixels[95:105, 20:280] = LEAF
+    ring = ((20 / 300, 95 / 200), (280 / 300, 95 / 200), (280 / 300, 105 / 200), (20 / 300, 105 / 200))
+    alpha = restored(StoredPixels(pixels), (CuttingOut((ring,), 0.08),))[..., 3]
+    assert alpha[100, 30:270].min() > 250
+    assert max(alpha[:85].max(), alpha[115:].max()) < 8
+
+
+def test_several_things_on_a_plain_ground_are_no_subject() -> None:
+    spots = np.full((300, 400, 3), 236, np.uint8)
+    for x, y in product((60, 150, 240, 330), (60, 150, 240)):
+        cv2.circle(spots, (x, y), 25, LEAF.tolist(), -1)
+    assert CutOut().found_on(looked_at(spots)).rings == ()
+
+
 def test_strokes_alone_are_enough() -> None:
     alone = cut_out(Stroke(path=((0.35, 0.5), (0.65, 0.5)), radius=0.05))
     assert np.abs(cut(alone, leaf())[..., 3] / 255 - leaf_alpha()).mean() < 0.03
